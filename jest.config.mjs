@@ -1,0 +1,33 @@
+/** One Jest project for each kind of test: pure, with a database and stand-ins, and in the real browser. */
+const transform = {
+  '^.+\\.(t|j|mj)sx?$': [
+    '@swc/jest',
+    {
+      jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true } },
+      module: { type: 'commonjs' },
+      sourceMaps: 'inline',
+    },
+  ],
+};
+// these packages ship only ES modules, which Jest takes after a change of form
+const esm = ['@kubernetes/client-node', 'openid-client', 'oauth4webapi', 'jose', '@seriousme', 'ajv-draft-04', 'get-port'];
+const common = {
+  transform,
+  transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
+  testEnvironment: 'node',
+  moduleFileExtensions: ['ts', 'tsx', 'js', 'mjs', 'json'],
+  extensionsToTreatAsEsm: [],
+};
+
+export default {
+  projects: [
+    {
+      ...common,
+      displayName: 'unit',
+      testMatch: ['<rootDir>/packages/**/*.test.ts', '<rootDir>/apps/web/**/*.test.ts', '<rootDir>/apps/standins/**/*.test.ts'],
+    },
+    { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
+    { ...common, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },
+  ],
+  testTimeout: 60000,
+};
