@@ -1,0 +1,237 @@
+import fc from 'fast-check';
+import { accessModes, strategies, volumeModes } from '../classes/storage-class';
+import { withVolume, type Pool } from '../pools/pool';
+import { bytes, GiB, gibibytes, TiB, tebibytes } from '../sizes/bytes';
+import { decide, roomFor } from './decide';
+import { whatWouldBind } from './remedies';
+import type { PlacementInput, Quota } from './request';
+import { checkPool, ruleContext, ruleNames, type RuleName } from './rules';
+import { aClaim, aClass, anInput, aPool, aSpreadPool, moored } from './testing';
+
+const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>
+  decide(input)
+    .candidates.find((c) => c.pool === pool)!
+    .checks.filter((c) => !c.passed)
+    .map((c) => c.rule);
+
+/** One input for each rule in which that rule alone fails: a rule without a row here fails the completeness test below. */
+const failing: Record<RuleName, () => PlacementInput> = {
+  mooring: () => anInput([aPool('a')], { moorings: [moored('a', 1, { enabled: false })] }),
+  backend: () => anInput([aPool('a', { reachable: false })]),
+  'access-mode': () => anInput([aPool('a')], { claim: aClaim({ modes: ['ReadWriteMany'] }) }),
+  'volume-mode': () =>
+    anInput([aPool('a', { access: ['file'] })], { claim: aClaim({ volumeMode: 'Block', modes: [] }) }),
+  encryption: () => anInput([aPool('a', { encryption: false })], { storageClass: aClass({ encrypted: true }) }),
+  expansion: () => anInput([aPool('a', { expansion: false })]),
+  copies: () => anInput([aPool('a', { redundancy: { kind: 'inner', survives: 1, usable: tebibytes(10) } })]),
+  topology: () => anInput([aPool('a', { zones: ['north'] })], { claim: aClaim({ zone: 'south' }) }),
+  'size-limit': () => anInput([aPool('a', { maximum: gibibytes(64) })]),
+  fill: () => anInput([aPool('a', { consumedRaw: 9.5 * TiB })]),
+  subscription: () => anInput([aPool('a', { subscribedRaw: 9.95 * TiB })]),
+  allotment: () => anInput([aPool('a', { allotment: 100 * GiB, taken: 60 * GiB })]),
+  iops: () =>
+    anInput([aPool('a', { promisedIops: 69_900 })], {
+      storageClass: aClass({ iopsFloor: { kind: 'per-gib', perGiB: 12 } }),
+    }),
+  'namespace-quota': () =>
+    anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
+  'class-quota': () => anInput([aPool('a')], { quotas: [{ scope: 'class', limit: 100 * GiB, used: 40 * GiB }] }),
+};
+
+describe('the rules', () => {
+  test.each(ruleNames)('%s can fail alone', (rule) => expect(failed(failing[rule]())).toEqual([rule]));
+
+  test('every check carries what was needed and what there was', () => {
+    const check = decide(failing.subscription()).candidates[0]!.checks.find((c) => c.rule === 'subscription')!;
+    expect(check.need).toBe(80 * GiB);
+    expect(Math.round(Number(check.have) / GiB)).toBe(51);
+  });
+
+  test('many writers go to a shared raw block device when the pool says so', () => {
+    const claim = aClaim({ modes: ['ReadWriteMany'], volumeMode: 'Block' });
+    expect(decide(anInput([aPool('a', { sharedBlock: true })], { claim })).winner).toBe('a');
+    expect(decide(anInput([aPool('a', { sharedBlock: false })], { claim })).winner).toBeUndefined();
+  });
+
+  test('copies count once on an array, and each on a software-defined pool', () => {
+    const array = decide(anInput([aPool('a')]));
+    const spread = decide(anInput([aSpreadPool('k', [900, 900, 900, 900])]));
+    expect([array.footprintFactor, spread.footprintFactor]).toEqual([1, 3]);
+  });
+
+  test('a floor costs a replicated pool its writes as often as it keeps copies', () => {
+    const storageClass = aClass({ iopsFloor: { kind: 'per-gib', perGiB: 12 }, writeShare: 0.5 });
+    const decision = decide(anInput([aSpreadPool('k', [900, 900, 900, 900])], { storageClass }));
+    expect(decision.iopsFloor).toBe(960);
+    expect(decision.backendIops).toBe(480 + 3 * 480);
+  });
+
+  test('a pool above its soft mark is used last', () => {
+    const input = anInput([aPool('a', { consumedRaw: 8.5 * TiB }), aPool('b')]);
+    expect(decide(input)).toMatchObject({ winner: 'b', runnerUp: 'a' });
+  });
+});
+
+describe('strategies', () => {
+  const pools = [aPool('a', { subscribedRaw: 5 * TiB }), aPool('b', { subscribedRaw: TiB }), aPool('c', { subscribedRaw: 8 * TiB })];
+  test.each([
+    ['in-order', 'a'],
+    ['spread', 'b'],
+    ['pack', 'c'],
+  ] as const)('%s picks %s', (strategy, winner) =>
+    expect(decide(anInput(pools, { storageClass: aClass({ strategy }) })).winner).toBe(winner),
+  );
+  test('equal pools go by name', () =>
+    expect(decide(anInput([aPool('z'), aPool('b')], { moorings: [moored('z', 1), moored('b', 1)] })).winner).toBe('b'));
+});
+
+const arbitraryPool = (id: string): fc.Arbitrary<Pool> =>
+  fc
+    .record({
+      access: fc.constantFrom<Pool['access']>(['block'], ['file'], ['block', 'file']),
+      sharedBlock: fc.boolean(),
+      encryption: fc.boolean(),
+      expansion: fc.boolean(),
+      reachable: fc.boolean(),
+      zones: fc.subarray(['north', 'middle', 'south']),
+      subscribedRaw: fc.nat(8 * TiB),
+      consumedRaw: fc.nat(6 * TiB),
+      overcommit: fc.constantFrom(1, 1.2, 2),
+      iops: fc.nat(100_000),
+      promisedIops: fc.nat(60_000),
+      nodes: fc.array(fc.integer({ min: 50, max: 2000 }), { minLength: 1, maxLength: 6 }),
+      spread: fc.boolean(),
+    })
+    .map(({ nodes, spread, ...part }) => (spread ? aSpreadPool(id, nodes, part) : aPool(id, part)));
+
+const arbitraryInput: fc.Arbitrary<PlacementInput> = fc
+  .record({
+    pools: fc.tuple(arbitraryPool('a'), arbitraryPool('b'), arbitraryPool('c')),
+    enabled: fc.tuple(fc.boolean(), fc.boolean(), fc.boolean()),
+    size: fc.integer({ min: 1, max: 4 * TiB }),
+    modes: fc.subarray([...accessModes], { minLength: 1 }),
+    volumeMode: fc.constantFrom(...volumeModes),
+    zone: fc.option(fc.constantFrom('north', 'south'), { nil: undefined }),
+    copies: fc.integer({ min: 1, max: 4 }),
+    strategy: fc.constantFrom(...strategies),
+    encrypted: fc.boolean(),
+    quota: fc.option(fc.record({ limit: fc.nat(4 * TiB), used: fc.nat(2 * TiB) }), { nil: undefined }),
+  })
+  .map((r) => {
+    const quotas: Quota[] = r.quota ? [{ scope: 'namespace', ...r.quota }] : [];
+    return anInput(r.pools, {
+      claim: aClaim({ size: bytes(r.size), modes: r.modes, volumeMode: r.volumeMode, zone: r.zone }),
+      storageClass: aClass({ copies: r.copies, strategy: r.strategy, encrypted: r.encrypted, iopsFloor: { kind: 'fixed', value: 500 } }),
+      moorings: r.pools.map((p, i) => moored(p.id, i + 1, { enabled: r.enabled[i] })),
+      quotas,
+    });
+  });
+
+describe('decisions on random inputs', () => {
+  test('the winner breaks no rule, and a trace recomputes to its verdict', () =>
+    fc.assert(
+      fc.property(arbitraryInput, (input) => {
+        const decision = decide(input);
+        for (const candidate of decision.candidates) {
+          const pool = input.pools.get(candidate.pool)!;
+          const mooring = input.moorings.find((m) => m.pool === pool.id);
+          expect(checkPool(ruleContext(input, pool, mooring))).toEqual(candidate.checks);
+          expect(candidate.score !== undefined).toBe(candidate.checks.every((c) => c.passed));
+          for (const { need, have, passed, unit, rule } of candidate.checks)
+            if (unit === 'bytes' && typeof need === 'number' && typeof have === 'number' && rule !== 'fill')
+              expect(need <= have).toBe(passed);
+        }
+        const passing = decision.candidates.filter((c) => c.score);
+        expect(decision.winner !== undefined).toBe(passing.length > 0);
+        if (decision.winner) expect(passing.map((c) => c.pool)).toContain(decision.winner);
+      }),
+    ));
+
+  test('the same input gives the same answer, in whatever order it is written', () =>
+    fc.assert(
+      fc.property(arbitraryInput, (input) => {
+        const turned = {
+          ...input,
+          moorings: [...input.moorings].reverse(),
+          pools: new Map([...input.pools].reverse()),
+        };
+        expect(decide(turned).winner).toBe(decide(input).winner);
+      }),
+    ));
+
+  test('one more pool never makes a claim unbindable', () =>
+    fc.assert(
+      fc.property(arbitraryInput, arbitraryPool('d'), (input, extra) => {
+        const more = {
+          ...input,
+          pools: new Map([...input.pools, ['d', extra] as const]),
+          moorings: [...input.moorings, moored('d', 4)],
+        };
+        if (decide(input).winner) expect(decide(more).winner).toBeDefined();
+      }),
+    ));
+
+  test('room for more volumes is the last count that still fits', () =>
+    fc.assert(
+      fc.property(arbitraryInput, (input) => {
+        const pool = input.pools.get('a')!;
+        const carry = (p: Pool, c: { provisioned: typeof pool.minimum; backendIops: number }) =>
+          withVolume(p, c.provisioned, input.storageClass, c.backendIops);
+        const { claims } = roomFor(input, pool, carry, 50);
+        const context = ruleContext(input, pool, moored('a'));
+        const at = (n: number) =>
+          n === 0
+            ? pool
+            : withVolume(pool, bytes(context.provisioned * n), input.storageClass, context.backendIops * n);
+        const fits = (n: number) => checkPool({ ...context, pool: at(n) }).every((c) => c.passed);
+        expect(fits(claims)).toBe(claims === 50 ? fits(50) : false);
+        if (claims > 0) expect(fits(claims - 1)).toBe(true);
+      }),
+    ));
+});
+
+describe('what would bind a claim', () => {
+  const kinds = (input: PlacementInput) => whatWouldBind(input).map((r) => r.changes.map((c) => c.kind).join('+'));
+
+  test('many writers on a block-only class: moor a pool that serves files, or ask otherwise', () => {
+    const input = anInput([aPool('swift', { sharedBlock: true }), aPool('deep', { access: ['block', 'file'] })], {
+      claim: aClaim({ modes: ['ReadWriteMany'] }),
+      moorings: [moored('swift')],
+    });
+    expect(kinds(input)).toEqual(['moor', 'ask-mode', 'ask-volume-mode']);
+  });
+
+  test('over quota: the smallest new limit, to the byte', () => {
+    const [first] = whatWouldBind(failing['namespace-quota']());
+    expect(first!.changes).toEqual([{ kind: 'raise-quota', scope: 'namespace', limit: 120 * GiB, by: 20 * GiB }]);
+  });
+
+  test('two things short take a pair', () => {
+    const input = anInput([aPool('a', { encryption: false, expansion: false })], {
+      storageClass: aClass({ encrypted: true }),
+    });
+    expect(kinds(input)).toEqual(['drop-encryption+drop-expansion']);
+  });
+
+  test('stranded capacity: ask less, keep fewer copies, or add capacity', () => {
+    const pool = aSpreadPool('k', [1800, 1200, 600, 600], { subscribedRaw: 3 * 1150 * GiB });
+    expect(kinds(anInput([pool]))).toEqual(['ask-less', 'raise-overcommit', 'lower-copies', 'add-capacity']);
+  });
+
+  test('every remedy proposed really makes its pool pass, and none is proposed for a claim that fits', () =>
+    fc.assert(
+      fc.property(arbitraryInput, (input) => {
+        const remedies = whatWouldBind(input, 50);
+        const sizes = remedies.map((r) => r.changes.length);
+        expect(sizes).toEqual([...sizes].sort((a, b) => a - b));
+        expect(new Set(remedies.map((r) => JSON.stringify(r.changes))).size).toBe(remedies.length);
+        // without pools that fail for want of several things, at least one remedy exists for each single failed rule
+        for (const pool of input.pools.values()) {
+          const checks = checkPool(ruleContext(input, pool, input.moorings.find((m) => m.pool === pool.id)));
+          const short = checks.filter((c) => !c.passed);
+          if (short.length === 1 && short[0]!.rule === 'mooring')
+            expect(remedies.some((r) => r.changes.length === 1 && r.pool <= pool.id)).toBe(true);
+        }
+      }),
+    ));
+});

@@ -1,0 +1,252 @@
+import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
+import { defaultMarks, subscriptionCeiling } from '../capacity/thin';
+import { promisableShare } from '../performance/term';
+import { copiesOffered, copiesOn, thinState, type Pool } from '../pools/pool';
+import { bytes } from '../sizes/bytes';
+import type { Mooring, PlacementInput, Quota } from './request';
+import { checkPool, passesAll, ruleContext, type Check, type RuleContext } from './rules';
+
+/** One change that someone could make, as data. Sizes in bytes. */
+export type Change =
+  | { readonly kind: 'moor'; readonly pool: string }
+  | { readonly kind: 'enable-mooring'; readonly pool: string }
+  | { readonly kind: 'ask-mode'; readonly mode: AccessMode }
+  | { readonly kind: 'ask-volume-mode'; readonly volumeMode: VolumeMode }
+  | { readonly kind: 'ask-less'; readonly size: number; readonly by: number }
+  | { readonly kind: 'raise-quota'; readonly scope: Quota['scope']; readonly limit: number; readonly by: number }
+  | { readonly kind: 'raise-allotment'; readonly pool: string; readonly limit: number; readonly by: number }
+  | { readonly kind: 'raise-overcommit'; readonly pool: string; readonly overcommit: number }
+  | { readonly kind: 'add-capacity'; readonly pool: string; readonly by: number }
+  | { readonly kind: 'lower-copies'; readonly copies: number }
+  | { readonly kind: 'drop-encryption' }
+  | { readonly kind: 'drop-expansion' }
+  | { readonly kind: 'widen-zones' }
+  | { readonly kind: 'lower-floor'; readonly iops: number; readonly by: number }
+  | { readonly kind: 'mend-backend'; readonly backend: string };
+
+export interface Remedy {
+  /** One change, or two that are needed together. */
+  readonly changes: readonly Change[];
+  /** The pool that would then take the claim. */
+  readonly pool: string;
+  /** Rank of the remedy: what it costs people, smaller first. Only the order means anything. */
+  readonly cost: number;
+}
+
+/** What a change costs people, by kind: settings first, then what the team gives up, then promises broken, then money. */
+const baseCost: Record<Change['kind'], number> = {
+  'enable-mooring': 1,
+  moor: 2,
+  'raise-quota': 3,
+  'raise-allotment': 4,
+  'ask-less': 5,
+  'ask-mode': 6,
+  'ask-volume-mode': 7,
+  'raise-overcommit': 8,
+  'lower-floor': 9,
+  'widen-zones': 10,
+  'drop-expansion': 11,
+  'lower-copies': 13,
+  'drop-encryption': 14,
+  'mend-backend': 15,
+  'add-capacity': 16,
+};
+
+/** Kind first; among equals the larger step costs more. The fraction stays below one. */
+function costOf(change: Change): number {
+  const step = 'by' in change ? 1 - 1 / (1 + change.by / 2 ** 40) : 0;
+  return baseCost[change.kind] + step;
+}
+
+interface Trial {
+  readonly input: PlacementInput;
+  readonly pool: Pool;
+  readonly mooring: Mooring | undefined;
+}
+
+/** The world after a change; every remedy is tried out on it, none is hoped for. */
+function apply(trial: Trial, change: Change): Trial {
+  const { input, pool, mooring } = trial;
+  const withClass = (part: Partial<StorageClass>): Trial => ({
+    ...trial,
+    input: { ...input, storageClass: { ...input.storageClass, ...part } },
+  });
+  const withClaim = (part: Partial<PlacementInput['claim']>): Trial => ({
+    ...trial,
+    input: { ...input, claim: { ...input.claim, ...part } },
+  });
+  switch (change.kind) {
+    case 'moor':
+    case 'enable-mooring':
+      return { ...trial, mooring: { pool: pool.id, order: mooring?.order ?? 1, weight: mooring?.weight ?? 1, enabled: true } };
+    case 'ask-mode':
+      return withClaim({ modes: [change.mode] });
+    case 'ask-volume-mode':
+      return withClaim({ volumeMode: change.volumeMode });
+    case 'ask-less':
+      return withClaim({ size: bytes(change.size) });
+    case 'raise-quota':
+      return {
+        ...trial,
+        input: {
+          ...input,
+          quotas: input.quotas.map((q) => (q.scope === change.scope ? { ...q, limit: change.limit } : q)),
+        },
+      };
+    case 'raise-allotment':
+      return { ...trial, pool: { ...pool, allotment: change.limit } };
+    case 'raise-overcommit':
+      return { ...trial, pool: { ...pool, overcommit: change.overcommit } };
+    case 'add-capacity':
+      return { ...trial, pool: withMore(pool, change.by, input.storageClass.copies) };
+    case 'lower-copies':
+      return withClass({ copies: change.copies });
+    case 'drop-encryption':
+      return withClass({ encrypted: false });
+    case 'drop-expansion':
+      return withClass({ expansion: false });
+    case 'widen-zones':
+      return { ...withClass({ zones: [] }), pool: { ...pool, zones: [] } };
+    case 'lower-floor':
+      return withClass({ iopsFloor: { kind: 'fixed', value: change.iops } });
+    case 'mend-backend':
+      return { ...trial, pool: { ...pool, reachable: true, healthy: true } };
+  }
+}
+
+/** The pool with `usableBytes` more, spread evenly over its domains. */
+function withMore(pool: Pool, usableBytes: number, copies: number): Pool {
+  if (pool.redundancy.kind === 'inner')
+    return { ...pool, redundancy: { ...pool.redundancy, usable: bytes(pool.redundancy.usable + usableBytes) } };
+  const { scheme, domains } = pool.redundancy;
+  const factor = scheme.kind === 'copies' ? copies : (scheme.data + scheme.parity) / scheme.data;
+  const each = Math.ceil((usableBytes * factor) / domains.length) + 1;
+  return {
+    ...pool,
+    redundancy: { ...pool.redundancy, domains: domains.map((d) => ({ ...d, capacity: bytes(d.capacity + each) })) },
+  };
+}
+
+const roundDown = (size: number, granule: number): number => Math.floor(size / granule) * granule;
+
+/** Changes that could make one failed check pass, or help to. */
+function changesFor(check: Check, context: RuleContext): Change[] {
+  const { pool, input, provisioned, mooring } = context;
+  const { storageClass: cls, claim } = input;
+  const lessOf = (room: number): Change[] => {
+    const size = roundDown(Math.min(room, pool.maximum), pool.granule);
+    return size >= pool.minimum && size < claim.size ? [{ kind: 'ask-less', size, by: claim.size - size }] : [];
+  };
+  const have = typeof check.have === 'number' ? check.have : 0;
+  switch (check.rule) {
+    case 'mooring':
+      return [{ kind: mooring ? 'enable-mooring' : 'moor', pool: pool.id }];
+    case 'backend':
+      return [{ kind: 'mend-backend', backend: pool.backend }];
+    case 'access-mode': {
+      const changes: Change[] = pool.access.includes('block') ? [{ kind: 'ask-mode', mode: 'ReadWriteOnce' }] : [];
+      if (pool.sharedBlock && claim.volumeMode === 'Filesystem')
+        changes.push({ kind: 'ask-volume-mode', volumeMode: 'Block' });
+      if (pool.access.includes('file') && claim.volumeMode === 'Block')
+        changes.push({ kind: 'ask-volume-mode', volumeMode: 'Filesystem' });
+      return changes;
+    }
+    case 'volume-mode':
+      return [{ kind: 'ask-volume-mode', volumeMode: 'Filesystem' }];
+    case 'encryption':
+      return [{ kind: 'drop-encryption' }];
+    case 'expansion':
+      return [{ kind: 'drop-expansion' }];
+    case 'copies': {
+      const { most } = copiesOffered(pool);
+      return most >= 1 ? [{ kind: 'lower-copies', copies: most }] : [];
+    }
+    case 'topology':
+      return [{ kind: 'widen-zones' }];
+    case 'size-limit':
+      return lessOf(pool.maximum);
+    case 'fill': {
+      const thin = thinState(pool, cls.copies);
+      const wanted = Math.floor(thin.consumed / defaultMarks.hardMark) + 1;
+      return [{ kind: 'add-capacity', pool: pool.id, by: Math.max(pool.granule, wanted - thin.usable) }];
+    }
+    case 'subscription': {
+      const thin = thinState(pool, cls.copies);
+      const wanted = thin.subscribed + provisioned;
+      const changes: Change[] = lessOf(have);
+      if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1) changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
+      if (thin.usable > 0) {
+        const overcommit = Math.ceil((wanted / thin.usable) * 100) / 100;
+        // beyond three times the space a ceiling protects nobody
+        if (overcommit <= 3) changes.push({ kind: 'raise-overcommit', pool: pool.id, overcommit });
+      }
+      const short = Math.ceil((wanted - subscriptionCeiling(thin)) / Math.max(1, pool.overcommit));
+      changes.push({ kind: 'add-capacity', pool: pool.id, by: Math.max(pool.granule, short) });
+      return changes;
+    }
+    case 'allotment': {
+      const limit = pool.taken + provisioned;
+      return [{ kind: 'raise-allotment', pool: pool.id, limit, by: limit - (pool.allotment ?? 0) }, ...lessOf(have)];
+    }
+    case 'iops': {
+      const left = promisableShare * pool.iops - pool.promisedIops;
+      const perFloor = context.floor > 0 ? context.backendIops / context.floor : 1;
+      const iops = Math.max(0, Math.floor(left / perFloor));
+      return [{ kind: 'lower-floor', iops, by: context.floor - iops }];
+    }
+    case 'namespace-quota':
+    case 'class-quota': {
+      const scope = check.rule === 'namespace-quota' ? 'namespace' : 'class';
+      const quota = input.quotas.find((q) => q.scope === scope)!;
+      const limit = quota.used + provisioned;
+      return [{ kind: 'raise-quota', scope, limit, by: limit - quota.limit }, ...lessOf(have)];
+    }
+  }
+}
+
+const keyOf = (changes: readonly Change[]): string => changes.map((c) => JSON.stringify(c)).sort().join('+');
+
+function works(trial: Trial, changes: readonly Change[]): boolean {
+  const after = changes.reduce(apply, trial);
+  return passesAll(ruleContext(after.input, after.pool, after.mooring));
+}
+
+function remediesOn(trial: Trial): Remedy[] {
+  const context = ruleContext(trial.input, trial.pool, trial.mooring);
+  const failed = checkPool(context).filter((check) => !check.passed);
+  const changes = new Map<string, Change>();
+  for (const check of failed) for (const change of changesFor(check, context)) changes.set(keyOf([change]), change);
+  const all = [...changes.values()];
+  const remedy = (...set: Change[]): Remedy => ({
+    changes: set,
+    pool: trial.pool.id,
+    cost: set.reduce((sum, change) => sum + costOf(change), 0) + (set.length - 1) * 10,
+  });
+  const singles = all.filter((change) => works(trial, [change]));
+  if (singles.length > 0) return singles.map((change) => remedy(change));
+  const pairs: Remedy[] = [];
+  all.forEach((a, i) => {
+    for (const b of all.slice(i + 1)) if (a.kind !== b.kind && works(trial, [a, b])) pairs.push(remedy(a, b));
+  });
+  return pairs;
+}
+
+/**
+ * What would bind a claim that fits nowhere: the smallest single changes, then pairs, to claim, class, mooring, quota or
+ * pool that make some pool pass, cheapest first (domain §7). Pools without a mooring are looked at too. Empty when no two
+ * changes are enough. Pairs are given only for pools that no single change helps, and only when fewer than `most` singles exist.
+ */
+export function whatWouldBind(input: PlacementInput, most = 6): Remedy[] {
+  const moored = new Map(input.moorings.map((m) => [m.pool, m]));
+  const found = new Map<string, Remedy>();
+  for (const pool of input.pools.values()) {
+    for (const remedy of remediesOn({ input, pool, mooring: moored.get(pool.id) })) {
+      const key = keyOf(remedy.changes);
+      const known = found.get(key);
+      if (!known || remedy.pool < known.pool) found.set(key, remedy);
+    }
+  }
+  return [...found.values()]
+    .sort((a, b) => a.changes.length - b.changes.length || a.cost - b.cost || (a.pool < b.pool ? -1 : 1))
+    .slice(0, most);
+}

@@ -1,0 +1,39 @@
+import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
+import type { Pool } from '../pools/pool';
+import type { Bytes } from '../sizes/bytes';
+
+/** What a claim asks, as far as choosing a pool goes. */
+export interface ClaimRequest {
+  readonly namespace: string;
+  readonly size: Bytes;
+  readonly modes: readonly AccessMode[];
+  readonly volumeMode: VolumeMode;
+  /** Zone of the first pod's node, when one is chosen already. */
+  readonly zone?: string;
+}
+
+/** The link that lets one class use one pool. */
+export interface Mooring {
+  readonly pool: string;
+  readonly enabled: boolean;
+  /** 1 is tried first. */
+  readonly order: number;
+  /** Multiplies the score. */
+  readonly weight: number;
+}
+
+/** A limit of provisioned bytes that a new volume counts against. */
+export interface Quota {
+  readonly scope: 'namespace' | 'class';
+  readonly limit: number;
+  readonly used: number;
+}
+
+export interface PlacementInput {
+  readonly claim: ClaimRequest;
+  readonly storageClass: StorageClass;
+  readonly moorings: readonly Mooring[];
+  /** Every known pool by its id; pools without a mooring are looked at only for what would bind the claim. */
+  readonly pools: ReadonlyMap<string, Pool>;
+  readonly quotas: readonly Quota[];
+}

@@ -1,0 +1,112 @@
+import type { Bytes } from '../sizes/bytes';
+import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
+import { usable, survives, type DomainCapacity, type Scheme } from '../capacity/usable';
+import type { ThinState } from '../capacity/thin';
+
+/** How a pool keeps data safe. An array's inner copies are its own affair; a software-defined pool keeps ours. */
+export type Redundancy =
+  | { readonly kind: 'inner'; /** Component failures survived. */ readonly survives: number; readonly usable: Bytes }
+  | {
+      readonly kind: 'spread';
+      readonly scheme: Scheme;
+      readonly level: 'node' | 'rack' | 'zone';
+      /** Every failure domain with what it gives, and whether copies may be placed on it now. */
+      readonly domains: readonly (DomainCapacity & { readonly live: boolean })[];
+    };
+
+/** The state of one pool at the moment of a decision. */
+export interface Pool {
+  readonly id: string;
+  readonly name: string;
+  readonly backend: string;
+  readonly reachable: boolean;
+  readonly healthy: boolean;
+  readonly access: readonly ('block' | 'file')[];
+  /** A block pool that lets many nodes write one raw device. */
+  readonly sharedBlock: boolean;
+  readonly encryption: boolean;
+  readonly expansion: boolean;
+  /** Zones whose nodes reach the pool; empty means all. */
+  readonly zones: readonly string[];
+  readonly minimum: Bytes;
+  readonly maximum: Bytes;
+  readonly granule: Bytes;
+  readonly redundancy: Redundancy;
+  /** Promised bytes with the copies counted that the pool keeps for us; for inner redundancy each volume counts once. */
+  readonly subscribedRaw: number;
+  /** Written bytes, counted the same way. */
+  readonly consumedRaw: number;
+  readonly overcommit: number;
+  readonly softMark: number;
+  readonly hardMark: number;
+  /** Cap in provisioned bytes on what this product takes; undefined when there is none. */
+  readonly allotment?: number;
+  /** Provisioned bytes this product has taken: what the allotment counts. */
+  readonly taken: number;
+  /** Back-end operations per second the pool can do. */
+  readonly iops: number;
+  /** Back-end operations per second promised already. */
+  readonly promisedIops: number;
+  readonly amplification: number;
+}
+
+/** Copies that the pool keeps for a class as ours; 1 where its redundancy is inner or erasure-coded. */
+export function copiesOn(pool: Pool, copies: number): number {
+  return pool.redundancy.kind === 'spread' && pool.redundancy.scheme.kind === 'copies' ? copies : 1;
+}
+
+/** Raw bytes per provisioned byte as `subscribedRaw` counts them. */
+export function footprintFactor(pool: Pool, copies: number): number {
+  if (pool.redundancy.kind === 'inner') return 1;
+  const { scheme } = pool.redundancy;
+  return scheme.kind === 'copies' ? copies : (scheme.data + scheme.parity) / scheme.data;
+}
+
+/** Usable bytes for volumes of a class with that many copies. */
+export function usableFor(pool: Pool, copies: number): Bytes {
+  if (pool.redundancy.kind === 'inner') return pool.redundancy.usable;
+  const { scheme, domains } = pool.redundancy;
+  const capacities = domains.map((d) => d.capacity);
+  return usable(capacities, scheme.kind === 'copies' ? { kind: 'copies', copies } : scheme);
+}
+
+/** The pool's thin state in provisioned bytes of a class with that many copies: raw figures divided by the footprint. */
+export function thinState(pool: Pool, copies: number): ThinState {
+  const factor = footprintFactor(pool, copies);
+  return {
+    usable: usableFor(pool, copies),
+    subscribed: Math.ceil(pool.subscribedRaw / factor),
+    consumed: Math.ceil(pool.consumedRaw / factor),
+    overcommit: pool.overcommit,
+    softMark: pool.softMark,
+    hardMark: pool.hardMark,
+  };
+}
+
+/** Domain failures the pool survives for a class, and the domains it may place copies on now. */
+export function copiesOffered(pool: Pool): { readonly most: number; readonly by: 'survival' | 'domains' } {
+  if (pool.redundancy.kind === 'inner') return { most: pool.redundancy.survives + 1, by: 'survival' };
+  const { scheme, domains } = pool.redundancy;
+  if (scheme.kind === 'erasure') return { most: survives(scheme) + 1, by: 'survival' };
+  return { most: domains.filter((d) => d.live).length, by: 'domains' };
+}
+
+/** Whether the pool can give an access mode in a volume mode (domain §7): block gives one writer node, file gives many. */
+export function givesMode(pool: Pool, mode: AccessMode, volumeMode: VolumeMode): boolean {
+  if (volumeMode === 'Filesystem' && pool.access.includes('file')) return true;
+  if (!pool.access.includes('block')) return false;
+  return mode === 'ReadWriteMany' || mode === 'ReadOnlyMany'
+    ? volumeMode === 'Block' && pool.sharedBlock
+    : true;
+}
+
+/** The pool after a volume was placed: what a batch or a trial run carries forward. */
+export function withVolume(pool: Pool, provisioned: Bytes, cls: StorageClass, backendIops: number): Pool {
+  return {
+    ...pool,
+    subscribedRaw: pool.subscribedRaw + Math.ceil(provisioned * footprintFactor(pool, cls.copies)),
+    taken: pool.taken + provisioned,
+    promisedIops: pool.promisedIops + backendIops,
+  };
+}
+
