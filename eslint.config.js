@@ -5,7 +5,10 @@ import ts from 'typescript-eslint';
 
 /** Arrows run one way: core ← contract ← server, web; standins know only core's sizes; nothing imports an app. */
 const forbid = (...patterns) => ({ 'no-restricted-imports': ['error', { patterns }] });
-const apps = { group: ['@moorage/server/*', '@moorage/web/*', '@moorage/standins/*'], message: 'Nothing imports an app.' };
+const apps = {
+  group: ['@moorage/server/*', '@moorage/web/*', '@moorage/standins/*'],
+  message: 'Nothing imports an app.',
+};
 const contract = { group: ['@moorage/contract/*'], message: 'The contract stands above this package.' };
 const io = {
   group: ['node:*', 'react', 'react-*', '@mui/*', 'express', 'sequelize', 'pg'],

@@ -10,7 +10,15 @@ const transform = {
   ],
 };
 // these packages ship only ES modules, which Jest takes after a change of form
-const esm = ['@kubernetes/client-node', 'openid-client', 'oauth4webapi', 'jose', '@seriousme', 'ajv-draft-04', 'get-port'];
+const esm = [
+  '@kubernetes/client-node',
+  'openid-client',
+  'oauth4webapi',
+  'jose',
+  '@seriousme',
+  'ajv-draft-04',
+  'get-port',
+];
 const common = {
   transform,
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
@@ -24,7 +32,11 @@ export default {
     {
       ...common,
       displayName: 'unit',
-      testMatch: ['<rootDir>/packages/**/*.test.ts', '<rootDir>/apps/web/**/*.test.ts', '<rootDir>/apps/standins/**/*.test.ts'],
+      testMatch: [
+        '<rootDir>/packages/**/*.test.ts',
+        '<rootDir>/apps/web/**/*.test.ts',
+        '<rootDir>/apps/standins/**/*.test.ts',
+      ],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
     { ...common, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },

@@ -52,7 +52,12 @@ describe('usable, safe and stranded on random domains', () => {
   test('safe agrees with trying every loss', () =>
     fc.assert(
       fc.property(small, schemes, (domains, scheme) => {
-        const every = domains.map((_, gone) => searched(domains.filter((_, i) => i !== gone), scheme));
+        const every = domains.map((_, gone) =>
+          searched(
+            domains.filter((_, i) => i !== gone),
+            scheme,
+          ),
+        );
         return safe(domains, scheme) === (every.length ? Math.min(...every) : 0);
       }),
     ));
@@ -60,7 +65,10 @@ describe('usable, safe and stranded on random domains', () => {
   test('raw bytes are usable, redundancy or stranded, and nothing else', () =>
     fc.assert(
       fc.property(small, schemes, (domains, scheme) => {
-        const explained = explainCapacity(domains.map((c, i) => ({ name: `d${i}`, capacity: bytes(c) })), scheme);
+        const explained = explainCapacity(
+          domains.map((c, i) => ({ name: `d${i}`, capacity: bytes(c) })),
+          scheme,
+        );
         expect(explained.usable + explained.redundancy + explained.stranded).toBe(explained.raw);
         const shares = explained.strandedBy.reduce((sum, d) => sum + d.stranded, 0);
         // each domain's part is rounded down to whole bytes

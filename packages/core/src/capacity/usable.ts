@@ -103,11 +103,7 @@ export interface AddedDisk {
 }
 
 /** The domain where one more disk of `disk` bytes gains most usable capacity; undefined when it gains nothing anywhere. */
-export function bestDiskToAdd(
-  domains: readonly DomainCapacity[],
-  scheme: Scheme,
-  disk: Bytes,
-): AddedDisk | undefined {
+export function bestDiskToAdd(domains: readonly DomainCapacity[], scheme: Scheme, disk: Bytes): AddedDisk | undefined {
   const before = explainCapacity(domains, scheme);
   let best: AddedDisk | undefined;
   for (const target of domains) {

@@ -9,5 +9,7 @@ export function nameProblem(name: string, kind: keyof typeof limits = 'subdomain
   if (!(kind === 'label' ? /^[a-z0-9-]+$/ : /^[a-z0-9.-]+$/).test(name)) return 'bad-characters';
   if (!/^[a-z0-9]/.test(name)) return 'bad-start';
   if (!/[a-z0-9]$/.test(name)) return 'bad-end';
-  return kind === 'subdomain' && name.split('.').some((part) => nameProblem(part, 'label')) ? 'bad-characters' : undefined;
+  return kind === 'subdomain' && name.split('.').some((part) => nameProblem(part, 'label'))
+    ? 'bad-characters'
+    : undefined;
 }

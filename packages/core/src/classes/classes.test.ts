@@ -9,7 +9,11 @@ const rate = fc.option(
   fc.oneof(
     fc.nat(50_000).map((value) => ({ kind: 'fixed' as const, value })),
     fc
-      .record({ perGiB: fc.nat(100), minimum: fc.option(fc.nat(1000), { nil: undefined }), maximum: fc.option(fc.nat(90_000), { nil: undefined }) })
+      .record({
+        perGiB: fc.nat(100),
+        minimum: fc.option(fc.nat(1000), { nil: undefined }),
+        maximum: fc.option(fc.nat(90_000), { nil: undefined }),
+      })
       .map((r) => JSON.parse(JSON.stringify({ kind: 'per-gib' as const, ...r }))),
   ),
   { nil: undefined },

@@ -33,7 +33,10 @@ export const zoneLabel = 'topology.kubernetes.io/zone';
 
 function writeRate(term: RateTerm): string {
   if (term.kind === 'fixed') return String(term.value);
-  const bounds = [term.minimum !== undefined && `min ${term.minimum}`, term.maximum !== undefined && `max ${term.maximum}`];
+  const bounds = [
+    term.minimum !== undefined && `min ${term.minimum}`,
+    term.maximum !== undefined && `max ${term.maximum}`,
+  ];
   return [`${term.perGiB} per GiB`, ...bounds.filter(Boolean)].join(', ');
 }
 
@@ -100,7 +103,9 @@ export function fromManifest(manifest: ClassManifest): { storageClass: StorageCl
     encrypted: take('encrypted', false, flag),
     iopsFloor: take<RateTerm | undefined>('iops-floor', undefined, readRate),
     iopsCeiling: take<RateTerm | undefined>('iops-ceiling', undefined, readRate),
-    writeShare: take('write-share', defaultWriteShare, (t) => (Number(t) >= 0 && Number(t) <= 1 ? Number(t) : undefined)),
+    writeShare: take('write-share', defaultWriteShare, (t) =>
+      Number(t) >= 0 && Number(t) <= 1 ? Number(t) : undefined,
+    ),
     strategy: take('strategy', 'in-order', (t) => strategies.find((s) => s === t)),
     locality: take('locality', false, flag),
     reclaim: oneOf(reclaimPolicies, 'reclaimPolicy', manifest.reclaimPolicy, 'Delete'),

@@ -62,7 +62,11 @@ function scoreOf(context: RuleContext, mooring: Mooring): Score {
   };
 }
 
-function better(a: Candidate & { score: Score }, b: Candidate & { score: Score }, name: (pool: string) => string): number {
+function better(
+  a: Candidate & { score: Score },
+  b: Candidate & { score: Score },
+  name: (pool: string) => string,
+): number {
   return (
     Number(a.score.aboveSoftMark) - Number(b.score.aboveSoftMark) ||
     b.score.total - a.score.total ||
@@ -85,7 +89,12 @@ export function decide(input: PlacementInput): Decision {
     const checks = checkPool(context);
     const passed = checks.every((check) => check.passed);
     contexts.set(pool.id, context);
-    candidates.push({ pool: pool.id, order: mooring.order, checks, ...(passed && { score: scoreOf(context, mooring) }) });
+    candidates.push({
+      pool: pool.id,
+      order: mooring.order,
+      checks,
+      ...(passed && { score: scoreOf(context, mooring) }),
+    });
   }
   const nameOf = (pool: string) => input.pools.get(pool)?.name ?? pool;
   const ranked = candidates

@@ -28,6 +28,19 @@ const failing: Record<RuleName, () => PlacementInput> = {
   'size-limit': () => anInput([aPool('a', { maximum: gibibytes(64) })]),
   fill: () => anInput([aPool('a', { consumedRaw: 9.5 * TiB })]),
   subscription: () => anInput([aPool('a', { subscribedRaw: 9.95 * TiB })]),
+  'disk-room': () => {
+    const pool = aSpreadPool('k', [900, 900, 900]);
+    if (pool.redundancy.kind !== 'spread') throw new Error('a spread pool');
+    const disks = pool.redundancy.domains.map((d) => ({
+      id: `${d.name}-1`,
+      node: d.name,
+      domain: d.name,
+      capacity: d.capacity,
+      used: d.name === 'quay-3' ? d.capacity - 40 * GiB : 0,
+      usable: true,
+    }));
+    return anInput([{ ...pool, redundancy: { ...pool.redundancy, disks } }]);
+  },
   allotment: () => anInput([aPool('a', { allotment: 100 * GiB, taken: 60 * GiB })]),
   iops: () =>
     anInput([aPool('a', { promisedIops: 69_900 })], {
@@ -73,7 +86,11 @@ describe('the rules', () => {
 });
 
 describe('strategies', () => {
-  const pools = [aPool('a', { subscribedRaw: 5 * TiB }), aPool('b', { subscribedRaw: TiB }), aPool('c', { subscribedRaw: 8 * TiB })];
+  const pools = [
+    aPool('a', { subscribedRaw: 5 * TiB }),
+    aPool('b', { subscribedRaw: TiB }),
+    aPool('c', { subscribedRaw: 8 * TiB }),
+  ];
   test.each([
     ['in-order', 'a'],
     ['spread', 'b'],
@@ -121,7 +138,12 @@ const arbitraryInput: fc.Arbitrary<PlacementInput> = fc
     const quotas: Quota[] = r.quota ? [{ scope: 'namespace', ...r.quota }] : [];
     return anInput(r.pools, {
       claim: aClaim({ size: bytes(r.size), modes: r.modes, volumeMode: r.volumeMode, zone: r.zone }),
-      storageClass: aClass({ copies: r.copies, strategy: r.strategy, encrypted: r.encrypted, iopsFloor: { kind: 'fixed', value: 500 } }),
+      storageClass: aClass({
+        copies: r.copies,
+        strategy: r.strategy,
+        encrypted: r.encrypted,
+        iopsFloor: { kind: 'fixed', value: 500 },
+      }),
       moorings: r.pools.map((p, i) => moored(p.id, i + 1, { enabled: r.enabled[i] })),
       quotas,
     });
@@ -218,7 +240,7 @@ describe('what would bind a claim', () => {
     expect(kinds(anInput([pool]))).toEqual(['ask-less', 'raise-overcommit', 'lower-copies', 'add-capacity']);
   });
 
-  test('every remedy proposed really makes its pool pass, and none is proposed for a claim that fits', () =>
+  test('remedies come smallest first, each once, and a pool that lacks only its mooring is always offered', () =>
     fc.assert(
       fc.property(arbitraryInput, (input) => {
         const remedies = whatWouldBind(input, 50);
@@ -227,7 +249,13 @@ describe('what would bind a claim', () => {
         expect(new Set(remedies.map((r) => JSON.stringify(r.changes))).size).toBe(remedies.length);
         // without pools that fail for want of several things, at least one remedy exists for each single failed rule
         for (const pool of input.pools.values()) {
-          const checks = checkPool(ruleContext(input, pool, input.moorings.find((m) => m.pool === pool.id)));
+          const checks = checkPool(
+            ruleContext(
+              input,
+              pool,
+              input.moorings.find((m) => m.pool === pool.id),
+            ),
+          );
           const short = checks.filter((c) => !c.passed);
           if (short.length === 1 && short[0]!.rule === 'mooring')
             expect(remedies.some((r) => r.changes.length === 1 && r.pool <= pool.id)).toBe(true);

@@ -78,7 +78,10 @@ function apply(trial: Trial, change: Change): Trial {
   switch (change.kind) {
     case 'moor':
     case 'enable-mooring':
-      return { ...trial, mooring: { pool: pool.id, order: mooring?.order ?? 1, weight: mooring?.weight ?? 1, enabled: true } };
+      return {
+        ...trial,
+        mooring: { pool: pool.id, order: mooring?.order ?? 1, weight: mooring?.weight ?? 1, enabled: true },
+      };
     case 'ask-mode':
       return withClaim({ modes: [change.mode] });
     case 'ask-volume-mode':
@@ -174,7 +177,8 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       const thin = thinState(pool, cls.copies);
       const wanted = thin.subscribed + provisioned;
       const changes: Change[] = lessOf(have);
-      if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1) changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
+      if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1)
+        changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
       if (thin.usable > 0) {
         const overcommit = Math.ceil((wanted / thin.usable) * 100) / 100;
         // beyond three times the space a ceiling protects nobody
@@ -182,6 +186,11 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       }
       const short = Math.ceil((wanted - subscriptionCeiling(thin)) / Math.max(1, pool.overcommit));
       changes.push({ kind: 'add-capacity', pool: pool.id, by: Math.max(pool.granule, short) });
+      return changes;
+    }
+    case 'disk-room': {
+      const changes: Change[] = lessOf(have);
+      if (cls.copies > 1) changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
       return changes;
     }
     case 'allotment': {
@@ -204,7 +213,11 @@ function changesFor(check: Check, context: RuleContext): Change[] {
   }
 }
 
-const keyOf = (changes: readonly Change[]): string => changes.map((c) => JSON.stringify(c)).sort().join('+');
+const keyOf = (changes: readonly Change[]): string =>
+  changes
+    .map((c) => JSON.stringify(c))
+    .sort()
+    .join('+');
 
 function works(trial: Trial, changes: readonly Change[]): boolean {
   const after = changes.reduce(apply, trial);

@@ -1,6 +1,6 @@
 import { atHardMark, fill, subscriptionCeiling } from '../capacity/thin';
 import { backendRate, promisableShare, rateFor } from '../performance/term';
-import { copiesOffered, copiesOn, givesMode, thinState, type Pool } from '../pools/pool';
+import { copiesOffered, copiesOn, diskRoom, givesMode, thinState, type Pool } from '../pools/pool';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
@@ -18,6 +18,7 @@ export const ruleNames = [
   'size-limit',
   'fill',
   'subscription',
+  'disk-room',
   'allotment',
   'iops',
   'namespace-quota',
@@ -118,7 +119,11 @@ const rules: Record<RuleName, Rule> = {
     return {
       passed: inClass && reached,
       need: wanted.length ? wanted.join(', ') : 'any zone',
-      have: !inClass ? `class: ${storageClass.zones.join(', ')}` : pool.zones.length ? pool.zones.join(', ') : 'all zones',
+      have: !inClass
+        ? `class: ${storageClass.zones.join(', ')}`
+        : pool.zones.length
+          ? pool.zones.join(', ')
+          : 'all zones',
       unit: 'text',
     };
   },
@@ -136,6 +141,15 @@ const rules: Record<RuleName, Rule> = {
     const thin = thinState(pool, storageClass.copies);
     const room = subscriptionCeiling(thin) - thin.subscribed;
     return { passed: provisioned <= room, need: provisioned, have: room, unit: 'bytes' };
+  },
+  'disk-room': ({ pool, provisioned, input: { storageClass } }) => {
+    const room = diskRoom(pool, storageClass.copies);
+    return {
+      passed: provisioned <= room,
+      need: provisioned,
+      have: room === Infinity ? 'placed by the backend' : room,
+      unit: 'bytes',
+    };
   },
   allotment: ({ pool, provisioned }) => {
     if (pool.allotment === undefined) return { passed: true, need: provisioned, have: 'no cap', unit: 'bytes' };

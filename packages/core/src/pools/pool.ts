@@ -1,6 +1,7 @@
 import type { Bytes } from '../sizes/bytes';
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { usable, survives, type DomainCapacity, type Scheme } from '../capacity/usable';
+import type { ReplicaDisk } from '../replicas/place';
 import type { ThinState } from '../capacity/thin';
 
 /** How a pool keeps data safe. An array's inner copies are its own affair; a software-defined pool keeps ours. */
@@ -12,6 +13,8 @@ export type Redundancy =
       readonly level: 'node' | 'rack' | 'zone';
       /** Every failure domain with what it gives, and whether copies may be placed on it now. */
       readonly domains: readonly (DomainCapacity & { readonly live: boolean })[];
+      /** Disks that copies are placed on by us; absent where the cluster places its shards itself. */
+      readonly disks?: readonly ReplicaDisk[];
     };
 
 /** The state of one pool at the moment of a decision. */
@@ -91,13 +94,23 @@ export function copiesOffered(pool: Pool): { readonly most: number; readonly by:
   return { most: domains.filter((d) => d.live).length, by: 'domains' };
 }
 
+/** Room of the fullest disk that `copies` copies would still need: the copies-th best domain's best disk, in bytes. */
+export function diskRoom(pool: Pool, copies: number): number {
+  if (pool.redundancy.kind === 'inner' || !pool.redundancy.disks) return Infinity;
+  const best = new Map<string, number>();
+  for (const disk of pool.redundancy.disks)
+    if (disk.usable) {
+      const room = Math.floor(disk.capacity * pool.overcommit) - disk.used;
+      best.set(disk.domain, Math.max(best.get(disk.domain) ?? 0, room));
+    }
+  return [...best.values()].sort((a, b) => b - a)[copies - 1] ?? 0;
+}
+
 /** Whether the pool can give an access mode in a volume mode (domain §7): block gives one writer node, file gives many. */
 export function givesMode(pool: Pool, mode: AccessMode, volumeMode: VolumeMode): boolean {
   if (volumeMode === 'Filesystem' && pool.access.includes('file')) return true;
   if (!pool.access.includes('block')) return false;
-  return mode === 'ReadWriteMany' || mode === 'ReadOnlyMany'
-    ? volumeMode === 'Block' && pool.sharedBlock
-    : true;
+  return mode === 'ReadWriteMany' || mode === 'ReadOnlyMany' ? volumeMode === 'Block' && pool.sharedBlock : true;
 }
 
 /** The pool after a volume was placed: what a batch or a trial run carries forward. */
@@ -109,4 +122,3 @@ export function withVolume(pool: Pool, provisioned: Bytes, cls: StorageClass, ba
     promisedIops: pool.promisedIops + backendIops,
   };
 }
-

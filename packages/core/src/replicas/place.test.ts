@@ -10,7 +10,13 @@ const disk = (id: string, domain: string, capacity: number, part: Partial<Replic
   usable: true,
   ...part,
 });
-const uneven = [disk('a1', 'a', 100), disk('a2', 'a', 300), disk('b1', 'b', 200), disk('c1', 'c', 250), disk('d1', 'd', 50)];
+const uneven = [
+  disk('a1', 'a', 100),
+  disk('a2', 'a', 300),
+  disk('b1', 'b', 200),
+  disk('c1', 'c', 250),
+  disk('d1', 'd', 50),
+];
 
 describe('placing copies', () => {
   test('goes to the domains and disks with most room', () =>
@@ -29,13 +35,20 @@ describe('placing copies', () => {
   });
 
   test('says how many domains could take a copy', () =>
-    expect(placeCopies(uneven, { copies: 3, size: 220 })).toEqual({ ok: false, problem: 'too-few-domains', need: 3, have: 2 }));
+    expect(placeCopies(uneven, { copies: 3, size: 220 })).toEqual({
+      ok: false,
+      problem: 'too-few-domains',
+      need: 3,
+      have: 2,
+    }));
 
   test('a witness sits on a third domain and needs no room', () => {
     const full = [disk('a1', 'a', 100), disk('b1', 'b', 100), disk('c1', 'c', 100, { used: 100 })];
     const result = placeCopies(full, { copies: 2, size: 50, witness: 'wanted' });
     expect(result.ok && result.copies[2]).toEqual({ domain: 'c', node: 'c', disk: 'c1', role: 'witness' });
-    expect(placeCopies(full.slice(0, 2), { copies: 2, size: 50, witness: 'wanted' })).toMatchObject({ problem: 'no-witness-domain' });
+    expect(placeCopies(full.slice(0, 2), { copies: 2, size: 50, witness: 'wanted' })).toMatchObject({
+      problem: 'no-witness-domain',
+    });
   });
 
   test('pinned copies stay on the named nodes', () => {
@@ -44,7 +57,12 @@ describe('placing copies', () => {
   });
 
   const disks = fc.array(
-    fc.record({ domain: fc.constantFrom('a', 'b', 'c', 'd'), capacity: fc.nat(100), used: fc.nat(60), usable: fc.boolean() }),
+    fc.record({
+      domain: fc.constantFrom('a', 'b', 'c', 'd'),
+      capacity: fc.nat(100),
+      used: fc.nat(60),
+      usable: fc.boolean(),
+    }),
     { maxLength: 12 },
   );
   test('never on an unusable or full disk, never two on one domain, and found whenever there is a way', () =>

@@ -47,22 +47,22 @@ const byRoom = (a: { room: number; disk: ReplicaDisk }, b: { room: number; disk:
  */
 export function placeCopies(disks: readonly ReplicaDisk[], options: PlaceOptions): PlaceResult {
   const { copies, size, preferNode, pinned, witness } = options;
-  const fits = disks.filter(
-    (d) => d.usable && d.capacity - d.used >= size && (!pinned || pinned.includes(d.node)),
-  );
+  const fits = disks.filter((d) => d.usable && d.capacity - d.used >= size && (!pinned || pinned.includes(d.node)));
   const domains = new Map<string, { room: number; best: ReplicaDisk }>();
   const roomOfDomain = new Map<string, number>();
   for (const disk of disks)
     if (disk.usable) roomOfDomain.set(disk.domain, (roomOfDomain.get(disk.domain) ?? 0) + disk.capacity - disk.used);
   for (const { disk } of fits.map((d) => ({ disk: d, room: d.capacity - d.used })).sort(byRoom))
-    if (!domains.has(disk.domain)) domains.set(disk.domain, { room: roomOfDomain.get(disk.domain)! - size, best: disk });
+    if (!domains.has(disk.domain))
+      domains.set(disk.domain, { room: roomOfDomain.get(disk.domain)! - size, best: disk });
 
   const chosen: PlacedCopy[] = [];
   const place = (disk: ReplicaDisk) => {
     chosen.push({ domain: disk.domain, node: disk.node, disk: disk.id, role: 'data' });
     domains.delete(disk.domain);
   };
-  const local = preferNode && fits.filter((d) => d.node === preferNode).map((disk) => ({ disk, room: disk.capacity - disk.used }));
+  const local =
+    preferNode && fits.filter((d) => d.node === preferNode).map((disk) => ({ disk, room: disk.capacity - disk.used }));
   if (local && local.length > 0 && copies > 0) place(local.sort(byRoom)[0]!.disk);
   const available = domains.size + chosen.length;
   const ranked = [...domains.values()].map(({ room, best }) => ({ room, disk: best })).sort(byRoom);

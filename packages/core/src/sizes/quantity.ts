@@ -4,7 +4,11 @@ import { bytes, type Bytes } from './bytes';
 export type QuantityProblem = 'empty' | 'not-a-quantity' | 'unknown-suffix' | 'negative' | 'too-large';
 
 export type QuantityResult =
-  | { readonly ok: true; readonly bytes: Bytes; /** The text named a fraction of a byte and was rounded up. */ readonly roundedUp: boolean }
+  | {
+      readonly ok: true;
+      readonly bytes: Bytes;
+      /** The text named a fraction of a byte and was rounded up. */ readonly roundedUp: boolean;
+    }
   | { readonly ok: false; readonly problem: QuantityProblem; readonly text: string };
 
 const decimal = ['k', 'M', 'G', 'T', 'P', 'E'];

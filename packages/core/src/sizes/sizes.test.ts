@@ -76,10 +76,17 @@ describe('provisioned size', () => {
 
   test('never less than asked, never a whole granule more than needed', () =>
     fc.assert(
-      fc.property(fc.nat(2 ** 40), fc.integer({ min: 1, max: 2 ** 34 }), fc.nat(2 ** 34), (request, granule, minimum) => {
-        const size = provisionedSize(bytes(request), { minimum: bytes(minimum), granule: bytes(granule) });
-        return size >= request && size >= minimum && size % granule === 0 && size - granule < Math.max(request, minimum);
-      }),
+      fc.property(
+        fc.nat(2 ** 40),
+        fc.integer({ min: 1, max: 2 ** 34 }),
+        fc.nat(2 ** 34),
+        (request, granule, minimum) => {
+          const size = provisionedSize(bytes(request), { minimum: bytes(minimum), granule: bytes(granule) });
+          return (
+            size >= request && size >= minimum && size % granule === 0 && size - granule < Math.max(request, minimum)
+          );
+        },
+      ),
     ));
 
   test('a size that is no safe integer is a programmer error', () => {

@@ -1,0 +1,85 @@
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { invalid, type StatusCause } from './status';
+import type { KubeObject, Store } from './store';
+
+const namePattern = /^[a-z0-9]([-a-z0-9]*[a-z0-9])?(\.[a-z0-9]([-a-z0-9]*[a-z0-9])?)*$/;
+const modes = ['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod'];
+
+export const defaultClassAnnotation = 'storageclass.kubernetes.io/is-default-class';
+const wrong = (field: string, message: string, reason = 'FieldValueInvalid'): StatusCause => ({
+  field,
+  message,
+  reason,
+});
+const forbidden = (field: string, message: string) => wrong(field, `Forbidden: ${message}`, 'FieldValueForbidden');
+
+function claimCauses(claim: KubeObject): StatusCause[] {
+  const causes: StatusCause[] = [];
+  const accessModes = (claim.spec?.accessModes ?? []) as string[];
+  if (accessModes.length === 0)
+    causes.push(wrong('spec.accessModes', 'Required value: at least 1 access mode is required', 'FieldValueRequired'));
+  for (const mode of accessModes)
+    if (!modes.includes(mode))
+      causes.push(wrong('spec.accessModes', `Unsupported value: "${mode}"`, 'FieldValueNotSupported'));
+  const storage = claim.spec?.resources?.requests?.storage as string | undefined;
+  const size = storage === undefined ? undefined : parseQuantity(String(storage));
+  if (!size) causes.push(wrong('spec.resources[storage]', 'Required value', 'FieldValueRequired'));
+  else if (!size.ok || size.bytes === 0)
+    causes.push(wrong('spec.resources.requests.storage', `Invalid value: "${storage}": must be a positive quantity`));
+  return causes;
+}
+
+/** What the platform checks and fills in when an object is made. */
+export function admitCreate(store: Store, plural: string, body: KubeObject): void {
+  const { name } = body.metadata;
+  const causes: StatusCause[] = [];
+  if (!namePattern.test(name) || name.length > 253)
+    causes.push(wrong('metadata.name', `Invalid value: "${name}": a lowercase RFC 1123 subdomain is required`));
+  if (plural === 'persistentvolumeclaims') {
+    causes.push(...claimCauses(body));
+    if (causes.length === 0) {
+      if (body.spec.storageClassName === undefined) {
+        const preset = store
+          .list('storageclasses')
+          .filter((c) => c.metadata.annotations?.[defaultClassAnnotation] === 'true')
+          .sort((a, b) => (b.metadata.creationTimestamp ?? '').localeCompare(a.metadata.creationTimestamp ?? ''))[0];
+        if (preset) body.spec.storageClassName = preset.metadata.name;
+      }
+      body.spec.volumeMode ??= 'Filesystem';
+      body.metadata.finalizers = [...new Set([...(body.metadata.finalizers ?? []), 'kubernetes.io/pvc-protection'])];
+      body.status = { phase: 'Pending' };
+    }
+  }
+  if (plural === 'persistentvolumes') {
+    if (!body.spec?.capacity?.storage) causes.push(wrong('spec.capacity', 'Required value', 'FieldValueRequired'));
+    if (!body.spec?.accessModes?.length) causes.push(wrong('spec.accessModes', 'Required value', 'FieldValueRequired'));
+    if (causes.length === 0) {
+      body.spec.persistentVolumeReclaimPolicy ??= 'Retain';
+      body.spec.volumeMode ??= 'Filesystem';
+      body.metadata.finalizers = [...new Set([...(body.metadata.finalizers ?? []), 'kubernetes.io/pv-protection'])];
+      body.status = { phase: body.spec.claimRef ? 'Pending' : 'Available' };
+    }
+  }
+  if (plural === 'storageclasses') {
+    if (!body.provisioner) causes.push(wrong('provisioner', 'Required value', 'FieldValueRequired'));
+    body.reclaimPolicy ??= 'Delete';
+    body.volumeBindingMode ??= 'Immediate';
+  }
+  if (causes.length > 0) throw invalid(body.kind ?? plural, name, causes);
+}
+
+/** What may not change once an object is made. */
+export function admitUpdate(plural: string, before: KubeObject, after: KubeObject): void {
+  const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
+  const causes: StatusCause[] = [];
+  if (plural === 'storageclasses')
+    for (const field of ['provisioner', 'parameters', 'reclaimPolicy', 'volumeBindingMode'])
+      if (!same(before[field], after[field])) causes.push(forbidden(field, `updates to ${field} are forbidden.`));
+  if (plural === 'persistentvolumeclaims') {
+    const fixed = (o: KubeObject) => ({ ...o.spec, resources: undefined, volumeName: undefined });
+    if (!same(fixed(before), fixed(after)))
+      causes.push(forbidden('spec', 'spec is immutable after creation except resources.requests for bound claims'));
+    causes.push(...claimCauses(after));
+  }
+  if (causes.length > 0) throw invalid(before.kind ?? plural, before.metadata.name, causes);
+}

@@ -1,0 +1,193 @@
+import { randomUUID } from 'node:crypto';
+import { EventEmitter } from 'node:events';
+import { Journal } from '../journal';
+import { apiVersion, resourceOf } from './resources';
+import { StatusError } from './status';
+
+export interface KubeObject {
+  apiVersion?: string;
+  kind?: string;
+  metadata: {
+    name: string;
+    namespace?: string;
+    uid?: string;
+    resourceVersion?: string;
+    creationTimestamp?: string;
+    deletionTimestamp?: string;
+    generation?: number;
+    labels?: Record<string, string>;
+    annotations?: Record<string, string>;
+    finalizers?: string[];
+    ownerReferences?: { apiVersion: string; kind: string; name: string; uid: string; controller?: boolean }[];
+  };
+  // the body beyond its metadata is the resource's own affair
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any
+  [member: string]: any;
+}
+
+export interface WatchEvent {
+  readonly version: number;
+  readonly type: 'ADDED' | 'MODIFIED' | 'DELETED';
+  readonly plural: string;
+  readonly object: KubeObject;
+}
+
+/** Events kept for watches that resume; older resource versions are answered with 410 Gone. */
+const historyLimit = 4000;
+
+const keyOf = (plural: string, namespace: string | undefined, name: string) => `${plural}/${namespace ?? ''}/${name}`;
+
+/** Objects with resource versions, uids, finalizers and a history to watch, journalled. */
+export class Store {
+  private readonly objects = new Map<string, Map<string, KubeObject>>();
+  private history: WatchEvent[] = [];
+  private version = 1;
+  readonly changes = new EventEmitter().setMaxListeners(0);
+
+  constructor(
+    private readonly journal: Journal,
+    private readonly now: () => Date,
+  ) {
+    for (const [key, value] of journal.load()) {
+      const object = value as KubeObject;
+      this.shelf(key.split('/')[0]!).set(key, object);
+      this.version = Math.max(this.version, Number(object.metadata.resourceVersion));
+    }
+  }
+
+  private shelf(plural: string): Map<string, KubeObject> {
+    let shelf = this.objects.get(plural);
+    if (!shelf) this.objects.set(plural, (shelf = new Map()));
+    return shelf;
+  }
+
+  get isEmpty(): boolean {
+    return this.objects.size === 0;
+  }
+
+  get resourceVersion(): number {
+    return this.version;
+  }
+
+  private record(type: WatchEvent['type'], plural: string, object: KubeObject): void {
+    const event = { version: this.version, type, plural, object };
+    this.history.push(event);
+    if (this.history.length > historyLimit * 2) this.history = this.history.slice(-historyLimit);
+    this.changes.emit('change', event);
+  }
+
+  /** Events after a version, or undefined when they are no longer kept. */
+  since(version: number): readonly WatchEvent[] | undefined {
+    const oldest = this.history[0]?.version ?? this.version + 1;
+    if (version < oldest - 1 && version < this.version) return undefined;
+    return this.history.filter((e) => e.version > version);
+  }
+
+  /** Forgets the history, as a long pause of a watcher would. */
+  expireHistory(): void {
+    this.history = [];
+  }
+
+  list(plural: string, namespace?: string): KubeObject[] {
+    const all = [...this.shelf(plural).values()];
+    return namespace ? all.filter((o) => o.metadata.namespace === namespace) : all;
+  }
+
+  find(plural: string, namespace: string | undefined, name: string): KubeObject | undefined {
+    return this.shelf(plural).get(keyOf(plural, namespace, name));
+  }
+
+  get(plural: string, namespace: string | undefined, name: string): KubeObject {
+    const found = this.find(plural, namespace, name);
+    if (!found) throw new StatusError(404, 'NotFound', `${plural} "${name}" not found`);
+    return found;
+  }
+
+  private put(plural: string, object: KubeObject, type: 'ADDED' | 'MODIFIED'): KubeObject {
+    this.version += 1;
+    object.metadata.resourceVersion = String(this.version);
+    const key = keyOf(plural, object.metadata.namespace, object.metadata.name);
+    this.shelf(plural).set(key, object);
+    this.journal.put(key, object);
+    this.record(type, plural, object);
+    return object;
+  }
+
+  create(plural: string, body: KubeObject): KubeObject {
+    const resource = resourceOf(plural);
+    const { name, namespace } = body.metadata;
+    if (this.find(plural, namespace, name))
+      throw new StatusError(409, 'AlreadyExists', `${plural} "${name}" already exists`);
+    const object: KubeObject = {
+      ...structuredClone(body),
+      apiVersion: apiVersion(resource),
+      kind: resource.kind,
+      metadata: {
+        ...structuredClone(body.metadata),
+        uid: randomUUID(),
+        creationTimestamp: this.now()
+          .toISOString()
+          .replace(/\.\d+Z$/, 'Z'),
+        generation: 1,
+      },
+    };
+    return this.put(plural, object, 'ADDED');
+  }
+
+  /** Replaces an object. A resource version in the body must be the current one. */
+  update(plural: string, body: KubeObject): KubeObject {
+    const { name, namespace, resourceVersion } = body.metadata;
+    const current = this.get(plural, namespace, name);
+    if (resourceVersion && resourceVersion !== current.metadata.resourceVersion)
+      throw new StatusError(
+        409,
+        'Conflict',
+        `Operation cannot be fulfilled on ${plural} "${name}": the object has been modified; please apply your changes to the latest version and try again`,
+      );
+    const { uid, creationTimestamp, deletionTimestamp } = current.metadata;
+    const next: KubeObject = {
+      ...structuredClone(body),
+      apiVersion: current.apiVersion,
+      kind: current.kind,
+      metadata: {
+        ...structuredClone(body.metadata),
+        uid,
+        creationTimestamp,
+        ...(deletionTimestamp && { deletionTimestamp }),
+      },
+    };
+    const bare = (o: KubeObject) => JSON.stringify({ ...o, metadata: { ...o.metadata, resourceVersion: '' } });
+    if (bare(next) === bare(current)) return current;
+    if (deletionTimestamp && !next.metadata.finalizers?.length) return this.purge(plural, next);
+    return this.put(plural, next, 'MODIFIED');
+  }
+
+  /** Changes an object in place of a read and an update; `change` gets a copy. */
+  amend(plural: string, object: KubeObject, change: (copy: KubeObject) => void): KubeObject {
+    const copy = structuredClone(this.get(plural, object.metadata.namespace, object.metadata.name));
+    change(copy);
+    return this.update(plural, copy);
+  }
+
+  /** Deletes, or marks as being deleted while finalizers hold it. */
+  delete(plural: string, namespace: string | undefined, name: string): KubeObject {
+    const current = this.get(plural, namespace, name);
+    if (!current.metadata.finalizers?.length) return this.purge(plural, structuredClone(current));
+    if (current.metadata.deletionTimestamp) return current;
+    const copy = structuredClone(current);
+    copy.metadata.deletionTimestamp = this.now()
+      .toISOString()
+      .replace(/\.\d+Z$/, 'Z');
+    return this.put(plural, copy, 'MODIFIED');
+  }
+
+  private purge(plural: string, object: KubeObject): KubeObject {
+    this.version += 1;
+    object.metadata.resourceVersion = String(this.version);
+    const key = keyOf(plural, object.metadata.namespace, object.metadata.name);
+    this.shelf(plural).delete(key);
+    this.journal.remove(key);
+    this.record('DELETED', plural, object);
+    return object;
+  }
+}

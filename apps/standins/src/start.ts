@@ -1,0 +1,98 @@
+import type { Express } from 'express';
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { backendApi } from './backend/api';
+import { Backend, type BackendSeed } from './backend/model';
+import { Faults } from './faults';
+import { Journal } from './journal';
+import { platformApi } from './platform/api';
+import { runControllers } from './platform/controllers';
+import { Store, type KubeObject } from './platform/store';
+
+export interface Running {
+  /** Where the stand-in's own standard is spoken. */
+  readonly url: string;
+  readonly controlUrl: string;
+  readonly faults: Faults;
+  stop(): Promise<void>;
+}
+
+interface Where {
+  readonly port?: number;
+  readonly controlPort?: number;
+  readonly journal?: string;
+}
+
+async function listen(app: Express, port: number): Promise<Server> {
+  const server = createServer(app);
+  server.keepAliveTimeout = 60_000;
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(port, '127.0.0.1', resolve);
+  });
+  return server;
+}
+
+async function run(app: Express, control: Express, where: Where, faults: Faults, halt: () => void): Promise<Running> {
+  const servers = [await listen(app, where.port ?? 0), await listen(control, where.controlPort ?? 0)];
+  const [url, controlUrl] = servers.map((s) => `http://127.0.0.1:${(s.address() as AddressInfo).port}`) as [
+    string,
+    string,
+  ];
+  const stop = async () => {
+    halt();
+    for (const server of servers) {
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+    }
+  };
+  return { url, controlUrl, faults, stop };
+}
+
+export async function startPlatform(
+  seed: () => [string, KubeObject][],
+  where: Where = {},
+): Promise<Running & { store: Store }> {
+  const store = new Store(new Journal(where.journal), () => new Date());
+  if (store.isEmpty) for (const [plural, object] of seed()) store.create(plural, object);
+  const halt = runControllers(store);
+  const faults = new Faults();
+  const control = faults.control((app) => {
+    app.post('/nodes/:name', (req, res) => {
+      const { up } = req.body as { up: boolean };
+      store.amend('nodes', store.get('nodes', undefined, req.params.name), (copy) => {
+        copy.status.conditions = [{ type: 'Ready', status: up ? 'True' : 'False' }];
+      });
+      res.status(204).end();
+    });
+    app.post('/expire-history', (_req, res) => {
+      store.expireHistory();
+      res.status(204).end();
+    });
+  });
+  return { ...(await run(platformApi(store, faults), control, where, faults, halt)), store };
+}
+
+export async function startBackend(seed: BackendSeed, where: Where = {}): Promise<Running & { backend: Backend }> {
+  const backend = new Backend(seed, new Journal(where.journal));
+  const faults = new Faults();
+  const control = faults.control((app) => {
+    app.post('/pools/:pool', (req, res) => {
+      backend.setFull(req.params.pool, (req.body as { full: boolean }).full);
+      res.status(204).end();
+    });
+    app.post('/nodes/:node', (req, res) => {
+      backend.setNode(req.params.node, (req.body as { up: boolean }).up);
+      res.status(204).end();
+    });
+    app.post('/drives/:drive', (req, res) => {
+      backend.setDrive(req.params.drive, (req.body as { works: boolean }).works);
+      res.status(204).end();
+    });
+    app.post('/volumes/:volume', (req, res) => {
+      backend.write(req.params.volume, (req.body as { consumed: number }).consumed);
+      res.status(204).end();
+    });
+  });
+  return { ...(await run(backendApi(backend, faults), control, where, faults, () => backend.stop())), backend };
+}

@@ -1,0 +1,155 @@
+import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
+import { parseQuantity, type QuantityProblem } from '@moorage/core/sizes/quantity';
+import { z } from 'zod';
+import { nameSchema } from './classes';
+
+export const quantityWords: Record<QuantityProblem, string> = {
+  empty: 'A size is needed, for example 80Gi.',
+  'not-a-quantity': 'Not a size. Write a number with a unit, for example 80Gi or 500M.',
+  'unknown-suffix': 'Unknown unit. Use k M G T P E, Ki Mi Gi Ti Pi Ei, or an exponent like 1e9.',
+  negative: 'A size cannot be negative.',
+  'too-large': 'The size is beyond 8 PiB, the most that can be counted exactly.',
+};
+
+/** A size in the platform's quantity grammar, above zero. */
+export const sizeTextSchema = z.string().superRefine((text, context) => {
+  const size = parseQuantity(text);
+  if (!size.ok) context.addIssue({ code: 'custom', message: quantityWords[size.problem] });
+  else if (size.bytes === 0) context.addIssue({ code: 'custom', message: 'A size must be above zero.' });
+});
+
+export const newClaimSchema = z.object({
+  namespace: nameSchema,
+  name: nameSchema,
+  /** Left out: the default class. */
+  className: nameSchema.optional(),
+  size: sizeTextSchema,
+  modes: z.array(z.enum(accessModes)).min(1, 'At least one access mode is needed.').max(4),
+  volumeMode: z.enum(volumeModes),
+});
+export type NewClaim = z.infer<typeof newClaimSchema>;
+
+/** Why a claim has no volume yet, or that it has one. */
+export const claimStates = [
+  'bound',
+  'binding',
+  'waiting-pod',
+  'nothing-fits',
+  'no-class',
+  'retrying',
+  'foreign',
+  'lost',
+  'deleting',
+] as const;
+export type ClaimState = (typeof claimStates)[number];
+
+export const checkSchema = z.object({
+  rule: z.string(),
+  passed: z.boolean(),
+  need: z.union([z.number(), z.string()]),
+  have: z.union([z.number(), z.string()]),
+  unit: z.enum(['bytes', 'iops', 'copies', 'share', 'text']),
+});
+export const decisionSchema = z.object({
+  madeAt: z.string(),
+  /** How long choosing took, microseconds. */
+  tookMicros: z.number(),
+  trace: z.object({
+    candidates: z.array(
+      z.object({
+        pool: z.string(),
+        order: z.number(),
+        checks: z.array(checkSchema),
+        score: z
+          .object({
+            bytesLeft: z.number(),
+            iopsLeft: z.number(),
+            headroom: z.number(),
+            weight: z.number(),
+            total: z.number(),
+            aboveSoftMark: z.boolean(),
+          })
+          .optional(),
+      }),
+    ),
+    winner: z.string().optional(),
+    runnerUp: z.string().optional(),
+    provisioned: z.number().optional(),
+    iopsFloor: z.number().optional(),
+    backendIops: z.number().optional(),
+    footprintFactor: z.number().optional(),
+  }),
+  remedies: z.array(
+    z.object({ changes: z.array(z.looseObject({ kind: z.string() })), pool: z.string(), cost: z.number() }),
+  ),
+});
+export type DecisionRow = z.infer<typeof decisionSchema>;
+
+export const claimRowSchema = z.object({
+  uid: z.string(),
+  namespace: z.string(),
+  name: z.string(),
+  className: z.string().nullable(),
+  modes: z.array(z.string()),
+  volumeMode: z.string(),
+  requested: z.number(),
+  provisioned: z.number().nullable(),
+  consumed: z.number().nullable(),
+  state: z.enum(claimStates),
+  pool: z.string().nullable(),
+  backend: z.string().nullable(),
+  volumeName: z.string().nullable(),
+  volumeId: z.string().nullable(),
+  createdAt: z.string(),
+  /** For claims without a volume: rules that failed, by pool, and what goes on, as data for a sentence. */
+  reason: z
+    .object({
+      failed: z.array(z.object({ pool: z.string(), check: checkSchema })),
+      pod: z.string().nullable(),
+      error: z.object({ code: z.string(), detail: z.string() }).nullable(),
+      nextAttemptAt: z.string().nullable(),
+      attempts: z.number(),
+    })
+    .nullable(),
+});
+export type ClaimRow = z.infer<typeof claimRowSchema>;
+
+export const claimSorts = ['created', 'name', 'namespace', 'class', 'size', 'state'] as const;
+export const claimQuerySchema = z.object({
+  namespace: z.string().optional(),
+  className: z.string().optional(),
+  state: z.enum(['bound', 'unbound']).optional(),
+  /** Part of a name, namespace, class, pool, or either world's identifier. */
+  q: z.string().max(200).optional(),
+  sort: z.enum(claimSorts).default('created'),
+  direction: z.enum(['asc', 'desc']).default('desc'),
+  cursor: z.string().optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+});
+export type ClaimQuery = z.infer<typeof claimQuerySchema>;
+export const claimPageSchema = z.object({
+  claims: z.array(claimRowSchema),
+  total: z.int(),
+  next: z.string().nullable(),
+  counts: z.object({ bound: z.int(), unbound: z.int() }),
+});
+export type ClaimPage = z.infer<typeof claimPageSchema>;
+export const claimDetailSchema = z.object({
+  claim: claimRowSchema,
+  decisions: z.array(decisionSchema),
+  manifest: z.unknown(),
+});
+export type ClaimDetail = z.infer<typeof claimDetailSchema>;
+
+/** One link of a Line: a thing with its name in the platform and its identifier in the backend. */
+export const linkSchema = z.object({
+  kind: z.enum(['namespace', 'application', 'pod', 'claim', 'volume', 'class', 'pool', 'backend', 'copy']),
+  name: z.string(),
+  platformId: z.string().nullable(),
+  backendId: z.string().nullable(),
+  mark: z.enum(['settled', 'progress', 'waiting', 'degraded', 'person', 'lost', 'adrift']),
+  note: z.string().nullable(),
+});
+export type LineLink = z.infer<typeof linkSchema>;
+export const lineSchema = z.object({ claim: z.string(), links: z.array(linkSchema) });
+export type Line = z.infer<typeof lineSchema>;

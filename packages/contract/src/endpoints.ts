@@ -1,0 +1,211 @@
+import { z } from 'zod';
+import { backendSchema, poolChangeSchema, poolSchema } from './backends';
+import { classRowSchema, newClassSchema } from './classes';
+import {
+  claimDetailSchema,
+  claimPageSchema,
+  claimQuerySchema,
+  claimRowSchema,
+  lineSchema,
+  newClaimSchema,
+} from './claims';
+import { healthSchema } from './health';
+import { logPageSchema, pageQuerySchema } from './logbook';
+import { mooringChangeSchema, mooringOrderSchema, mooringSchema, placementStateSchema } from './moorings';
+import { limitSchema, namespaceUsageSchema } from './namespaces';
+import { personSchema, roles, signInSchema, type Role } from './people';
+
+export interface Endpoint {
+  readonly method: 'get' | 'post' | 'put' | 'patch' | 'delete';
+  /** Express form: parameters begin with a colon. */
+  readonly path: string;
+  readonly summary: string;
+  /** Who may call it; `everyone` needs no sign-in. */
+  readonly allowed: readonly Role[] | 'everyone';
+  readonly query?: z.ZodObject;
+  readonly body?: z.ZodType;
+  readonly response?: z.ZodType;
+  readonly status?: number;
+}
+
+const reading = roles;
+const operating: readonly Role[] = ['administrator', 'operator'];
+const engineering: readonly Role[] = ['administrator', 'operator', 'storage-engineer'];
+const claiming: readonly Role[] = ['administrator', 'operator', 'namespace-owner'];
+
+/** Every route of the API. Authorisation, validation, the OpenAPI document and the clients all read this table. */
+export const endpoints = {
+  health: {
+    method: 'get',
+    path: '/api/health',
+    summary: 'Whether the server lives and is ready',
+    allowed: 'everyone',
+    response: healthSchema,
+  },
+  signIn: {
+    method: 'post',
+    path: '/api/session',
+    summary: 'Sign in',
+    allowed: 'everyone',
+    body: signInSchema,
+    response: personSchema,
+  },
+  whoAmI: {
+    method: 'get',
+    path: '/api/session',
+    summary: 'Who is signed in',
+    allowed: reading,
+    response: personSchema,
+  },
+  signOut: { method: 'delete', path: '/api/session', summary: 'Sign out', allowed: reading, status: 204 },
+  listBackends: {
+    method: 'get',
+    path: '/api/backends',
+    summary: 'Backends with their pools',
+    allowed: reading,
+    response: z.array(backendSchema),
+  },
+  changePool: {
+    method: 'patch',
+    path: '/api/pools/:pool',
+    summary: 'Change marks, overcommit or allotment of a pool (If-Match)',
+    allowed: engineering,
+    body: poolChangeSchema,
+    response: poolSchema,
+  },
+  listClasses: {
+    method: 'get',
+    path: '/api/classes',
+    summary: 'Storage classes of this provisioner',
+    allowed: reading,
+    response: z.array(classRowSchema),
+  },
+  createClass: {
+    method: 'post',
+    path: '/api/classes',
+    summary: 'Create a storage class',
+    allowed: operating,
+    body: newClassSchema,
+    response: classRowSchema,
+    status: 201,
+  },
+  deleteClass: {
+    method: 'delete',
+    path: '/api/classes/:name',
+    summary: 'Delete a storage class that no claim uses',
+    allowed: operating,
+    status: 204,
+  },
+  makeDefault: {
+    method: 'put',
+    path: '/api/classes/:name/default',
+    summary: 'Make a class the one default',
+    allowed: operating,
+    status: 204,
+  },
+  listMoorings: {
+    method: 'get',
+    path: '/api/moorings',
+    summary: 'All moorings',
+    allowed: reading,
+    response: z.array(mooringSchema),
+  },
+  setMooring: {
+    method: 'put',
+    path: '/api/moorings/:className/:pool',
+    summary: 'Make or change a mooring (If-Match when it exists)',
+    allowed: operating,
+    body: mooringChangeSchema,
+    response: mooringSchema,
+  },
+  orderMoorings: {
+    method: 'put',
+    path: '/api/moorings/:className',
+    summary: 'Order the pools of a class',
+    allowed: operating,
+    body: mooringOrderSchema,
+    response: z.array(mooringSchema),
+  },
+  placementState: {
+    method: 'get',
+    path: '/api/placement',
+    summary: 'All that a decision looks at',
+    allowed: reading,
+    response: placementStateSchema,
+  },
+  listClaims: {
+    method: 'get',
+    path: '/api/claims',
+    summary: 'Claims, filtered and paged',
+    allowed: reading,
+    query: claimQuerySchema,
+    response: claimPageSchema,
+  },
+  createClaim: {
+    method: 'post',
+    path: '/api/claims',
+    summary: 'Create a claim on the platform',
+    allowed: claiming,
+    body: newClaimSchema,
+    response: claimRowSchema,
+    status: 201,
+  },
+  getClaim: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name',
+    summary: 'A claim with the traces of its decisions',
+    allowed: reading,
+    response: claimDetailSchema,
+  },
+  deleteClaim: {
+    method: 'delete',
+    path: '/api/claims/:namespace/:name',
+    summary: 'Delete a claim on the platform; used data needs ?confirm=NAME',
+    allowed: claiming,
+    query: z.object({ confirm: z.string().optional() }),
+    status: 204,
+  },
+  getLine: {
+    method: 'get',
+    path: '/api/line',
+    summary: 'The Line of a claim, found by any identifier',
+    allowed: reading,
+    query: z.object({ claim: z.string().min(1).max(300) }),
+    response: lineSchema,
+  },
+  listNamespaces: {
+    method: 'get',
+    path: '/api/namespaces',
+    summary: 'Use per namespace and class',
+    allowed: reading,
+    response: z.array(namespaceUsageSchema),
+  },
+  setNamespaceLimit: {
+    method: 'put',
+    path: '/api/namespaces/:namespace/limit',
+    summary: 'Limit the provisioned bytes of a namespace',
+    allowed: operating,
+    body: limitSchema,
+    status: 204,
+  },
+  setClassLimit: {
+    method: 'put',
+    path: '/api/namespaces/:namespace/limit/:className',
+    summary: 'Limit the provisioned bytes of a namespace in one class',
+    allowed: operating,
+    body: limitSchema,
+    status: 204,
+  },
+  listLogbook: {
+    method: 'get',
+    path: '/api/logbook',
+    summary: 'Who changed what, newest first',
+    allowed: reading,
+    query: pageQuerySchema,
+    response: logPageSchema,
+  },
+  openapi: { method: 'get', path: '/api/openapi.json', summary: 'This document', allowed: 'everyone' },
+  events: { method: 'get', path: '/api/events', summary: 'Live changes as server-sent events', allowed: reading },
+} as const satisfies Record<string, Endpoint>;
+
+export type EndpointName = keyof typeof endpoints;

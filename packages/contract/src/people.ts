@@ -1,0 +1,13 @@
+import { z } from 'zod';
+
+export const roles = ['administrator', 'operator', 'storage-engineer', 'namespace-owner', 'viewer'] as const;
+export type Role = (typeof roles)[number];
+
+export const signInSchema = z.object({ name: z.string().min(1).max(100), password: z.string().min(1).max(200) });
+export const personSchema = z.object({
+  name: z.string(),
+  title: z.string(),
+  role: z.enum(roles),
+  namespaces: z.array(z.string()),
+});
+export type Person = z.infer<typeof personSchema>;
