@@ -39,11 +39,11 @@ const node = (n: (typeof quaysideNodes)[number]): [string, KubeObject] => [
   },
 ];
 
-const namespaces = ['tide-gauges', 'ferry-desk', 'buoy-telemetry', 'wave-model', 'chart-tiles'];
+const namespaces = ['tide-gauges', 'ferry-desk', 'wave-model', 'chart-tiles'];
 
 /** Objects the platform begins with. */
 export const platformSeed = (): [string, KubeObject][] => [
-  ...['default', ...namespaces].map((name): [string, KubeObject] => [
+  ...namespaces.map((name): [string, KubeObject] => [
     'namespaces',
     { metadata: { name, labels: { 'kubernetes.io/metadata.name': name } }, status: { phase: 'Active' } },
   ]),
@@ -107,7 +107,7 @@ export const basaltSeed = (): BackendSeed => ({
 });
 
 /** GiB of flash in each node of kelp: they were bought in three years, and are uneven. */
-const kelpFlash = [3600, 3600, 1800, 1800, 1800, 900, 900, 900];
+const kelpFlash = [7200, 7200, 1800, 900, 900, 900, 900, 900];
 
 export const kelpSeed = (): BackendSeed => {
   const members = quaysideNodes.slice(2, 10);

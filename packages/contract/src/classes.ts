@@ -52,7 +52,7 @@ export const storageClassSchema = z.object({
   binding: z.enum(bindingModes),
   expansion: z.boolean(),
   strategy: z.enum(strategies),
-  zones: z.array(z.string().min(1).max(63)).max(50),
+  zones: z.array(z.string().min(1).max(63)).max(50).readonly(),
   locality: z.boolean(),
 });
 

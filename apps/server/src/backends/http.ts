@@ -1,0 +1,173 @@
+import {
+  bulkhead,
+  circuitBreaker,
+  ConsecutiveBreaker,
+  ExponentialBackoff,
+  handleWhen,
+  isBrokenCircuitError,
+  isBulkheadRejectedError,
+  retry,
+  wrap,
+} from 'cockatiel';
+import type { z } from 'zod';
+import type { Metrics } from '../metrics/metrics';
+import { BackendProblem, type BackendProblemCode } from './connector';
+import { errorSchema } from './schemas';
+
+export interface Access {
+  readonly name: string;
+  readonly address: string;
+  readonly username: string;
+  readonly password: string;
+}
+
+/** Answers larger than this are refused unread: no backend needs more for what is asked of it. */
+const largestAnswer = 64 * 1024 * 1024;
+
+const troubles: ReadonlySet<BackendProblemCode> = new Set(['unreachable', 'timed-out', 'nonsense']);
+const isTrouble = (error: Error): boolean => error instanceof BackendProblem && troubles.has(error.code);
+
+async function boundedText(response: Response): Promise<string> {
+  const chunks: Uint8Array[] = [];
+  let size = 0;
+  for await (const chunk of response.body ?? []) {
+    size += (chunk as Uint8Array).byteLength;
+    if (size > largestAnswer) throw new BackendProblem('nonsense', `the answer is larger than ${largestAnswer} bytes`);
+    chunks.push(chunk as Uint8Array);
+  }
+  return Buffer.concat(chunks).toString('utf8');
+}
+
+function problemCode(status: number, messageId: string): BackendProblemCode {
+  if (status === 401 || status === 403) return 'unauthorised';
+  if (status === 404) return 'not-found';
+  if (status === 507 || messageId.endsWith('InsufficientStorage')) return 'full';
+  if (messageId.endsWith('ResourceAlreadyExists')) return 'exists';
+  return status >= 500 ? 'unreachable' : 'refused';
+}
+
+/**
+ * Speaks to one backend over HTTP: a session that is renewed, a time limit on every call, a few retries of reads, at most
+ * sixteen calls at once, and a rest after five failures in a row. Each backend has its own, so that none holds up another.
+ */
+export class BackendHttp {
+  private token?: string;
+  private readonly breaker = circuitBreaker(handleWhen(isTrouble), {
+    halfOpenAfter: 3000,
+    breaker: new ConsecutiveBreaker(5),
+  });
+  private readonly width = bulkhead(16, 5000);
+  private readonly rereads = retry(handleWhen(isTrouble), {
+    maxAttempts: 2,
+    backoff: new ExponentialBackoff({ initialDelay: 100, maxDelay: 1000 }),
+  });
+
+  constructor(
+    private readonly access: Access,
+    private readonly timeoutMs: number,
+    private readonly metrics: Metrics,
+  ) {}
+
+  private async send(method: string, path: string, body: unknown, token: string | undefined): Promise<Response> {
+    try {
+      return await fetch(new URL(path, this.access.address), {
+        method,
+        headers: {
+          Accept: 'application/json',
+          'OData-Version': '4.0',
+          ...(body !== undefined && { 'Content-Type': 'application/json' }),
+          ...(token && { 'X-Auth-Token': token }),
+        },
+        body: body === undefined ? undefined : JSON.stringify(body),
+        signal: AbortSignal.timeout(this.timeoutMs),
+      });
+    } catch (error) {
+      if (error instanceof Error && error.name === 'TimeoutError')
+        throw new BackendProblem('timed-out', `no answer within ${this.timeoutMs / 1000} s`, { cause: error });
+      const reason = (error as { cause?: { code?: string } }).cause?.code ?? (error as Error).message;
+      throw new BackendProblem('unreachable', `no connection to ${this.access.address} (${reason})`, { cause: error });
+    }
+  }
+
+  private async signIn(sessionsPath: string): Promise<string> {
+    const response = await this.send(
+      'POST',
+      sessionsPath,
+      { UserName: this.access.username, Password: this.access.password },
+      undefined,
+    );
+    await response.arrayBuffer();
+    const token = response.headers.get('X-Auth-Token');
+    if (response.status === 401 || response.status === 403)
+      throw new BackendProblem('unauthorised', `the backend refused user "${this.access.username}"`);
+    if (!response.ok || !token)
+      throw new BackendProblem('nonsense', `signing in answered ${response.status} without a token`);
+    this.token = token;
+    return token;
+  }
+
+  private async attempt(
+    method: string,
+    path: string,
+    body: unknown,
+  ): Promise<{ status: number; location?: string; data: unknown }> {
+    const sessions = '/redfish/v1/SessionService/Sessions';
+    let response = await this.send(method, path, body, this.token ?? (await this.signIn(sessions)));
+    if (response.status === 401) {
+      await response.arrayBuffer();
+      response = await this.send(method, path, body, await this.signIn(sessions));
+    }
+    let text: string;
+    try {
+      text = await boundedText(response);
+    } catch (error) {
+      if (error instanceof BackendProblem) throw error;
+      throw new BackendProblem('unreachable', 'the connection broke before the answer was complete', { cause: error });
+    }
+    let data: unknown;
+    try {
+      data = text === '' ? undefined : JSON.parse(text);
+    } catch {
+      throw new BackendProblem('nonsense', `${method} ${path} answered something that is not JSON`);
+    }
+    if (response.ok) return { status: response.status, location: response.headers.get('Location') ?? undefined, data };
+    const said = errorSchema.safeParse(data);
+    const messageId = said.success ? said.data.error.code : '';
+    throw new BackendProblem(
+      problemCode(response.status, messageId),
+      said.success ? said.data.error.message : `${method} ${path} answered ${response.status}`,
+    );
+  }
+
+  /** One call. Reads are tried three times; writes once, since only the caller knows how to find lost work again. */
+  async call(name: string, method: 'GET' | 'POST' | 'DELETE', path: string, body?: unknown) {
+    const policy = method === 'GET' ? wrap(this.rereads, this.breaker, this.width) : wrap(this.breaker, this.width);
+    try {
+      return await policy.execute(() =>
+        this.metrics.timed(this.access.name, name, () => this.attempt(method, path, body)),
+      );
+    } catch (error) {
+      if (isBrokenCircuitError(error))
+        throw new BackendProblem('resting', 'calls are held back for a moment after several failures');
+      if (isBulkheadRejectedError(error))
+        throw new BackendProblem('resting', 'too many calls are waiting for this backend');
+      throw error;
+    }
+  }
+
+  /** A resource in the shape expected; anything else is nonsense, and says which member. */
+  async get<T extends z.ZodType>(path: string, schema: T): Promise<z.infer<T>> {
+    const { data } = await this.call('get', 'GET', path);
+    return this.shaped(path, data, schema);
+  }
+
+  shaped<T extends z.ZodType>(path: string, data: unknown, schema: T): z.infer<T> {
+    const result = schema.safeParse(data);
+    if (result.success) return result.data;
+    const issue = result.error.issues[0];
+    throw new BackendProblem(
+      'nonsense',
+      `${path}: ${issue?.path.join('.') ?? ''} ${issue?.message ?? 'is not as the standard has it'}`,
+    );
+  }
+}

@@ -1,0 +1,342 @@
+import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { PoolFacts } from '@moorage/contract/backends';
+import type { Backends } from '../backends/backends';
+import { BackendProblem } from '../backends/connector';
+import type { Database, Transaction } from '../database/database';
+import { announce } from '../live/announce';
+import type { Metrics } from '../metrics/metrics';
+import { advance, ensureOperations, findStranded, findWaiting, finished } from '../operations/operations';
+import type { Operation, Step } from '../operations/operation';
+import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
+import { upsertObjects } from '../platform/mirror';
+import { chooseAndReserve } from './choose';
+import { persistentVolume } from './volume-manifest';
+
+interface Reserved {
+  claim_uid: string;
+  namespace: string;
+  claim_name: string;
+  class_name: string;
+  reclaim: string;
+  pool_id: string;
+  backend_id: string;
+  path: string;
+  facts: PoolFacts;
+  bytes: number;
+  iops_ceiling: number | null;
+  volume_name: string;
+  volume_id: string | null;
+  state: 'held' | 'made' | 'bound' | 'adrift';
+}
+
+/** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
+export class Binder {
+  constructor(
+    private readonly database: Database,
+    private readonly platform: PlatformConnector,
+    private readonly backends: Backends,
+    private readonly metrics: Metrics,
+  ) {}
+
+  /** One step of an operation; every step may be repeated without harm. */
+  perform = async (operation: Operation, step: Step['do']): Promise<Operation | undefined> => {
+    switch (step) {
+      case 'decide':
+        return chooseAndReserve(this.database, this.metrics, operation);
+      case 'intend':
+        return advance(this.database, operation, 'making');
+      case 'make-volume':
+        return this.makeVolume(operation);
+      case 'write-volume':
+        return this.writeVolume(operation);
+      case 'see-bound':
+        return this.seeBound(operation);
+      case 'unmake-volume':
+        return this.unmakeVolume(operation);
+      case 'clear-volume':
+        return this.clearVolume(operation);
+      case 'free-reservation':
+        return this.freeReservation(operation);
+      case 'rest':
+        return undefined;
+    }
+  };
+
+  private reserved(claim: string): Promise<Reserved | undefined> {
+    return this.database.one<Reserved>(
+      `SELECT r.*, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
+      [claim],
+    );
+  }
+
+  private async makeVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await this.reserved(operation.subject);
+    if (!held) return advance(this.database, operation, 'abandoned');
+    const backend = await this.backends.connector(held.backend_id);
+    const cls = await this.database.one<{ body: ClassManifest }>(
+      `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+      [held.class_name],
+    );
+    const storageClass = cls && fromManifest(cls.body).storageClass;
+    const disks = await this.database.rows<{ disk: string; node: string }>(
+      'SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 ORDER BY disk',
+      [held.claim_uid],
+    );
+    // an earlier attempt may have been answered to nobody: look before asking again
+    let volume = (await this.wasTried(operation)) ? await backend.findVolume(held.volume_name) : undefined;
+    try {
+      volume ??= await backend.createVolume({
+        name: held.volume_name,
+        poolPath: held.path,
+        bytes: held.bytes,
+        copies: storageClass?.copies ?? disks.length,
+        encrypted: storageClass?.encrypted ?? false,
+        disks: disks.map((d) => ({ id: d.disk, node: d.node })),
+        iopsCeiling: held.iops_ceiling ?? undefined,
+      });
+    } catch (error) {
+      if (!(error instanceof BackendProblem)) throw error;
+      if (error.code === 'exists') volume = await backend.findVolume(held.volume_name);
+      else if (error.code === 'full') return this.chooseAgain(operation, held);
+      if (!volume) throw error;
+    }
+    const made = volume;
+    const next = await this.database.transaction(async (tx) => {
+      const moved = await advance(this.database, operation, 'made', {}, tx);
+      if (moved)
+        await this.database.rows(
+          `UPDATE reservations SET state = 'made', volume_id = $2 WHERE claim_uid = $1 AND state = 'held'`,
+          [held.claim_uid, made.id],
+          tx,
+        );
+      return moved;
+    });
+    // the claim was deleted while the backend worked: nobody ever wrote to this volume
+    if (!next) await this.discardUnclaimed(held, made.id);
+    return next;
+  }
+
+  private async discardUnclaimed(held: Reserved, volumeId: string): Promise<void> {
+    const abandoned = await this.database.one(
+      `SELECT 1 FROM operations WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
+      [held.claim_uid],
+    );
+    if (abandoned) await (await this.backends.connector(held.backend_id)).ensureVolumeDeleted(volumeId);
+  }
+
+  /** Whether the backend may have been asked before: by an earlier attempt, or by a server that died after its intention. */
+  private async wasTried(operation: Operation): Promise<boolean> {
+    const marked = await this.database.one<{ waiting_for: string | null }>(
+      `UPDATE operations o SET waiting_for = 'backend' FROM (SELECT waiting_for FROM operations WHERE id = $1) old
+       WHERE o.id = $1 RETURNING old.waiting_for`,
+      [operation.id],
+    );
+    return operation.attempts > 0 || marked?.waiting_for === 'backend';
+  }
+
+  /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */
+  private async chooseAgain(operation: Operation, held: Reserved): Promise<Operation | undefined> {
+    await this.backends.sync(held.backend_id);
+    return this.database.transaction(async (tx) => {
+      await this.database.rows(
+        `DELETE FROM reservations WHERE claim_uid = $1 AND state = 'held'`,
+        [held.claim_uid],
+        tx,
+      );
+      return advance(this.database, operation, 'deciding', {}, tx);
+    });
+  }
+
+  private async writeVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await this.reserved(operation.subject);
+    if (!held?.volume_id) return advance(this.database, operation, 'abandoned');
+    const claim = await this.database.one<{ body: PlatformObject; zones: ClassManifest | null }>(
+      `SELECT o.body, c.body AS zones FROM platform_objects o
+       LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
+      [operation.subject],
+    );
+    if (!claim) return undefined; // the claim is gone; its release takes over
+    const manifest = persistentVolume({
+      volumeName: held.volume_name,
+      volumeId: held.volume_id,
+      bytes: held.bytes,
+      pool: held.pool_id,
+      backend: held.backend_id,
+      protocol: held.facts.protocols[0] ?? '',
+      className: held.class_name,
+      // the volume is ours to take away: what happens to it at the end is decided here, not by the platform
+      reclaim: held.reclaim,
+      modes: claim.body.spec.accessModes,
+      volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+      zones: claim.zones ? fromManifest(claim.zones).storageClass.zones : [],
+      claim: { namespace: held.namespace, name: held.claim_name, uid: held.claim_uid },
+    });
+    try {
+      const made = await this.platform.create(manifest);
+      await upsertObjects(this.database, 'persistentvolumes', [made]);
+    } catch (error) {
+      // written by an attempt whose answer was lost
+      if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
+    }
+    return advance(this.database, operation, 'written');
+  }
+
+  /** Bound already when the mirror was faster than we; else the mirror will say so. */
+  private async seeBound(operation: Operation): Promise<Operation | undefined> {
+    const [moved] = await this.noteBound([operation.subject]);
+    return moved ? { ...operation, state: 'bound' } : undefined;
+  }
+
+  private async noteBound(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+    const moved = await this.database.rows<{ subject: string }>(
+      `WITH seen AS (
+         UPDATE operations op SET state = 'bound', waiting_for = NULL, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()
+         FROM platform_objects o WHERE op.kind = 'bind' AND op.state = 'written' AND op.subject = ANY($1)
+           AND o.plural = 'persistentvolumeclaims' AND o.uid = op.subject AND o.phase = 'Bound' RETURNING op.subject
+       )
+       UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject`,
+      [claims],
+      tx,
+    );
+    if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }], tx);
+    return moved.map((m) => m.subject);
+  }
+
+  private async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await this.reserved(operation.subject);
+    if (!held) return advance(this.database, operation, 'released');
+    // a volume that was never bound holds no data; keeping it would only hide it
+    if (held.reclaim === 'Retain' && (held.state === 'bound' || held.state === 'adrift')) {
+      await this.database.rows(`UPDATE reservations SET state = 'adrift' WHERE claim_uid = $1`, [held.claim_uid]);
+      return advance(this.database, operation, 'released');
+    }
+    const backend = await this.backends.connector(held.backend_id);
+    const id = held.volume_id ?? (await backend.findVolume(held.volume_name))?.id;
+    if (id) {
+      await backend.ensureVolumeDeleted(id);
+      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [
+        held.backend_id,
+        id,
+      ]);
+    }
+    return advance(this.database, operation, 'unmade');
+  }
+
+  private async clearVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await this.reserved(operation.subject);
+    if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
+    return advance(this.database, operation, 'cleared');
+  }
+
+  private freeReservation(operation: Operation): Promise<Operation | undefined> {
+    return this.database.transaction(async (tx) => {
+      await this.database.rows('DELETE FROM reservations WHERE claim_uid = $1', [operation.subject], tx);
+      await announce(this.database, [{ topic: 'pools', subject: 'freed' }, { topic: 'namespaces' }], tx);
+      return advance(this.database, operation, 'released', {}, tx);
+    });
+  }
+
+  /** What the mirror saw, inside its transaction: gives the operations that should be looked at once it is committed. */
+  async onMirror(
+    plural: Plural,
+    changed: readonly PlatformObject[],
+    gone: readonly PlatformObject[],
+    tx: Transaction,
+  ): Promise<string[]> {
+    if (plural !== 'persistentvolumeclaims') return [];
+    const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
+    if (bound.length > 0) await this.noteBound(bound, tx);
+    const pending = changed
+      .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
+      .map((c) => c.metadata.uid!);
+    const woken = pending.length > 0 ? await this.beginBinding(pending, tx) : [];
+    const released =
+      gone.length > 0
+        ? await this.beginRelease(
+            gone.map((c) => c.metadata.uid!),
+            tx,
+          )
+        : [];
+    return [...woken, ...released];
+  }
+
+  private async beginBinding(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+    const ours = await this.database.rows<{ uid: string }>(
+      `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2`,
+      [claims, provisioner],
+      tx,
+    );
+    const fresh = await ensureOperations(
+      this.database,
+      'bind',
+      'deciding',
+      ours.map((c) => c.uid),
+      tx,
+    );
+    const waiting = await this.database.rows<{ id: string }>(
+      `SELECT id FROM operations WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
+      [claims],
+      tx,
+    );
+    return [...fresh, ...waiting.map((w) => w.id)];
+  }
+
+  /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
+  private async beginRelease(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+    await this.database.rows(
+      `UPDATE operations SET state = 'abandoned', waiting_for = NULL, error = NULL, updated_at = now()
+       WHERE kind = 'bind' AND subject = ANY($1) AND state NOT IN ${finished}`,
+      [claims],
+      tx,
+    );
+    const held = await this.database.rows<{ claim_uid: string }>(
+      'SELECT claim_uid FROM reservations WHERE claim_uid = ANY($1)',
+      [claims],
+      tx,
+    );
+    return ensureOperations(
+      this.database,
+      'release',
+      'releasing',
+      held.map((h) => h.claim_uid),
+      tx,
+    );
+  }
+
+  /** Everything that should be moving and is not; the watching server asks now and then. Bounded. */
+  async findForgotten(): Promise<string[]> {
+    const claims = await this.database.rows<{ uid: string }>(
+      `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+       WHERE o.plural = 'persistentvolumeclaims' AND o.phase = 'Pending' AND c.body ->> 'provisioner' = $1
+         AND o.body #>> '{metadata,deletionTimestamp}' IS NULL
+         AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bind' AND op.subject = o.uid) LIMIT 500`,
+      [provisioner],
+    );
+    const begun = claims.length > 0 ? await this.beginBinding(claims.map((c) => c.uid)) : [];
+    const orphans = await this.database.rows<{ claim_uid: string }>(
+      `SELECT claim_uid FROM reservations r WHERE r.state <> 'adrift'
+         AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = r.claim_uid)
+         AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) LIMIT 500`,
+    );
+    const released = orphans.length > 0 ? await this.beginRelease(orphans.map((o) => o.claim_uid)) : [];
+    const written = await this.database.rows<{ subject: string }>(
+      `SELECT op.subject FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
+       WHERE op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,
+    );
+    if (written.length > 0) await this.noteBound(written.map((w) => w.subject));
+    return [...begun, ...released, ...(await findStranded(this.database, 500))];
+  }
+
+  /** Claims that wait because nothing fits, in pages, for another decision after something changed. */
+  async *waitingClaims(): AsyncGenerator<string[]> {
+    let after: string | undefined;
+    for (;;) {
+      const page = await findWaiting(this.database, 200, after);
+      if (page.length === 0) return;
+      yield page;
+      after = page[page.length - 1];
+    }
+  }
+}

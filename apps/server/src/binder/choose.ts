@@ -1,0 +1,231 @@
+import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
+import { rateFor } from '@moorage/core/performance/term';
+import { decide, type Decision } from '@moorage/core/placement/decide';
+import { whatWouldBind } from '@moorage/core/placement/remedies';
+import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
+import { placeCopies, type PlacedCopy } from '@moorage/core/replicas/place';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import type { Database, Transaction } from '../database/database';
+import { announce } from '../live/announce';
+import type { Metrics } from '../metrics/metrics';
+import { advance } from '../operations/operations';
+import type { Operation } from '../operations/operation';
+import { corePools, livePools } from '../pools/pools';
+
+interface StoredClaim {
+  uid: string;
+  namespace: string;
+  name: string;
+  size_bytes: number;
+  phase: string | null;
+  class_name: string | null;
+  body: {
+    metadata: { annotations?: Record<string, string>; deletionTimestamp?: string };
+    spec: { accessModes?: AccessMode[]; volumeMode?: VolumeMode };
+  };
+}
+
+const selectedNode = 'volume.kubernetes.io/selected-node';
+
+async function findClass(database: Database, name: string | null, tx: Transaction): Promise<StorageClass | undefined> {
+  const row = await database.one<{ body: ClassManifest }>(
+    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+    [name],
+    tx,
+  );
+  return row?.body.provisioner === provisioner ? fromManifest(row.body).storageClass : undefined;
+}
+
+async function findMoorings(database: Database, className: string, tx: Transaction): Promise<Mooring[]> {
+  return database.rows<Mooring & object>(
+    'SELECT pool_id AS pool, enabled, rank AS "order", weight FROM moorings WHERE class_name = $1 ORDER BY rank, pool_id LIMIT 1000',
+    [className],
+    tx,
+  );
+}
+
+async function findQuotas(database: Database, namespace: string, className: string, tx: Transaction): Promise<Quota[]> {
+  const limits = await database.rows<{ class_name: string; bytes: number }>(
+    `SELECT class_name, bytes FROM limits WHERE namespace = $1 AND class_name IN ('', $2)`,
+    [namespace, className],
+    tx,
+  );
+  if (limits.length === 0) return [];
+  // two claims of one namespace must not both see the last free bytes
+  await database.rows('SELECT pg_advisory_xact_lock(4413, hashtext($1))', [namespace], tx);
+  const used = await database.rows<{ class_name: string; bytes: number }>(
+    'SELECT class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = $1 GROUP BY 1',
+    [namespace],
+    tx,
+  );
+  return limits.map(({ class_name, bytes }) => ({
+    scope: class_name === '' ? ('namespace' as const) : ('class' as const),
+    limit: bytes,
+    used: used.filter((u) => class_name === '' || u.class_name === class_name).reduce((sum, u) => sum + u.bytes, 0),
+  }));
+}
+
+async function zoneOf(database: Database, node: string | undefined, tx: Transaction): Promise<string | undefined> {
+  if (!node) return undefined;
+  const row = await database.one<{ zone: string | null }>(
+    `SELECT body #>> '{metadata,labels,topology.kubernetes.io/zone}' AS zone FROM platform_objects WHERE plural = 'nodes' AND name = $1`,
+    [node],
+    tx,
+  );
+  return row?.zone ?? undefined;
+}
+
+/**
+ * Chooses a pool for a claim and reserves it, in one transaction under the locks of the namespace and of the moored pools:
+ * any number of servers together never exceed a ceiling. The trace is kept whether or not something fits.
+ */
+export function chooseAndReserve(
+  database: Database,
+  metrics: Metrics,
+  operation: Operation,
+): Promise<Operation | undefined> {
+  return database.transaction(async (tx) => {
+    const claim = await database.one<StoredClaim>(
+      `SELECT uid, namespace, name, size_bytes, phase, class_name, body FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND uid = $1`,
+      [operation.subject],
+      tx,
+    );
+    if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost')
+      return advance(database, operation, 'abandoned', {}, tx);
+    // bound to a volume made beforehand: not ours to provide
+    if (claim.phase === 'Bound') return advance(database, operation, 'abandoned', {}, tx);
+    const storageClass = await findClass(database, claim.class_name, tx);
+    if (!storageClass) return rest(database, operation, 'class', tx);
+    const node = claim.body.metadata.annotations?.[selectedNode];
+    if (storageClass.binding === 'WaitForFirstConsumer' && !node)
+      return rest(database, operation, 'first-consumer', tx);
+
+    const moorings = await findMoorings(database, storageClass.name, tx);
+    const quotas = await findQuotas(database, claim.namespace, storageClass.name, tx);
+    const live = await livePools(
+      database,
+      moorings.map((m) => m.pool),
+      tx,
+      'lock',
+    );
+    const request: ClaimRequest = {
+      namespace: claim.namespace,
+      size: claim.size_bytes as Bytes,
+      modes: claim.body.spec.accessModes ?? [],
+      volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+      zone: await zoneOf(database, node, tx),
+    };
+    const input: PlacementInput = { claim: request, storageClass, moorings, pools: corePools(live), quotas };
+    const started = performance.now();
+    const decision = decide(input);
+    const tookMicros = (performance.now() - started) * 1000;
+    metrics.decisions.observe(tookMicros / 1e6);
+
+    if (!decision.winner) {
+      const everywhere = { ...input, pools: corePools(await livePools(database, 'all', tx)) };
+      const id = await keepDecision(database, claim.uid, decision, tookMicros, whatWouldBind(everywhere), tx);
+      return rest(database, operation, 'capacity', tx, id);
+    }
+    const id = await keepDecision(database, claim.uid, decision, tookMicros, [], tx);
+    const copies = placedCopies(input, decision, storageClass, node);
+    await reserve(database, claim, storageClass, decision, copies, tx);
+    await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
+    return advance(database, operation, 'reserved', { decisionId: id }, tx);
+  });
+}
+
+/** Lets the operation wait, and tells the pages when that is news. The result is undefined: there is nothing to go on with. */
+async function rest(
+  database: Database,
+  operation: Operation,
+  waitingFor: string,
+  tx: Transaction,
+  decisionId?: number,
+): Promise<undefined> {
+  await advance(database, operation, 'waiting', { waitingFor, decisionId }, tx);
+  await announce(database, [{ topic: 'claims' }], tx);
+  return undefined;
+}
+
+/** Keeps a decision; one that says the same as the claim's last only renews its time. */
+async function keepDecision(
+  database: Database,
+  uid: string,
+  decision: Decision,
+  tookMicros: number,
+  remedies: unknown,
+  tx: Transaction,
+): Promise<number> {
+  const trace = JSON.stringify(decision);
+  const renewed = await database.one<{ id: number }>(
+    `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
+     WHERE id = (SELECT max(id) FROM decisions WHERE claim_uid = $1) AND trace = $2::jsonb RETURNING id`,
+    [uid, trace, tookMicros, JSON.stringify(remedies)],
+    tx,
+  );
+  if (renewed) return renewed.id;
+  const row = await database.one<{ id: number }>(
+    `INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb) RETURNING id`,
+    [uid, tookMicros, decision.winner, trace, JSON.stringify(remedies)],
+    tx,
+  );
+  return row!.id;
+}
+
+function placedCopies(
+  input: PlacementInput,
+  decision: Decision,
+  storageClass: StorageClass,
+  node: string | undefined,
+): readonly PlacedCopy[] {
+  const pool = input.pools.get(decision.winner!)!;
+  if (pool.redundancy.kind !== 'spread' || !pool.redundancy.disks) return [];
+  const disks = pool.redundancy.disks.map((d) => ({ ...d, capacity: Math.floor(d.capacity * pool.overcommit) }));
+  const placed = placeCopies(disks, {
+    copies: storageClass.copies,
+    size: decision.provisioned!,
+    preferNode: storageClass.locality ? node : undefined,
+  });
+  // the rule about disk room passed for this very state
+  if (!placed.ok) throw new Error(`copies cannot be placed on ${pool.id} although every rule passed`);
+  return placed.copies;
+}
+
+async function reserve(
+  database: Database,
+  claim: StoredClaim,
+  storageClass: StorageClass,
+  decision: Decision,
+  copies: readonly PlacedCopy[],
+  tx: Transaction,
+): Promise<void> {
+  const provisioned = decision.provisioned!;
+  const ceiling = storageClass.iopsCeiling && rateFor(storageClass.iopsCeiling, provisioned);
+  await database.rows(
+    `INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling, backend_iops, volume_name)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
+    [
+      claim.uid,
+      claim.namespace,
+      claim.name,
+      storageClass.name,
+      storageClass.reclaim,
+      decision.winner,
+      provisioned,
+      Math.ceil(provisioned * decision.footprintFactor!),
+      decision.iopsFloor,
+      ceiling,
+      decision.backendIops,
+      `pvc-${claim.uid}`,
+    ],
+    tx,
+  );
+  if (copies.length > 0)
+    await database.rows(
+      `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes)
+       SELECT $1, $2, disk, node, domain, $4 FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text)`,
+      [claim.uid, decision.winner, JSON.stringify(copies), provisioned],
+      tx,
+    );
+}

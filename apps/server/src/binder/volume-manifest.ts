@@ -1,0 +1,45 @@
+import { provisioner } from '@moorage/core/classes/manifest';
+import { zoneLabel } from '@moorage/core/classes/manifest';
+import { formatQuantity } from '@moorage/core/sizes/quantity';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import type { PlatformObject } from '../platform/connector';
+
+export interface VolumeParts {
+  readonly volumeName: string;
+  readonly volumeId: string;
+  readonly bytes: number;
+  readonly pool: string;
+  readonly backend: string;
+  readonly protocol: string;
+  readonly className: string;
+  readonly reclaim: string;
+  readonly modes: readonly string[];
+  readonly volumeMode: string;
+  readonly zones: readonly string[];
+  readonly claim: { readonly namespace: string; readonly name: string; readonly uid: string };
+}
+
+/** The persistent volume that names its claim, so that the platform binds the two and nothing else. */
+export function persistentVolume(parts: VolumeParts): PlatformObject {
+  const { volumeName, volumeId, bytes, pool, backend, protocol, className, reclaim, modes, volumeMode, zones, claim } =
+    parts;
+  return {
+    apiVersion: 'v1',
+    kind: 'PersistentVolume',
+    metadata: { name: volumeName, annotations: { 'pv.kubernetes.io/provisioned-by': provisioner } },
+    spec: {
+      capacity: { storage: formatQuantity(bytes as Bytes) },
+      accessModes: modes,
+      volumeMode,
+      storageClassName: className,
+      persistentVolumeReclaimPolicy: reclaim,
+      claimRef: { apiVersion: 'v1', kind: 'PersistentVolumeClaim', ...claim },
+      csi: { driver: provisioner, volumeHandle: `${backend}/${volumeId}`, volumeAttributes: { pool, protocol } },
+      ...(zones.length > 0 && {
+        nodeAffinity: {
+          required: { nodeSelectorTerms: [{ matchExpressions: [{ key: zoneLabel, operator: 'In', values: zones }] }] },
+        },
+      }),
+    },
+  };
+}

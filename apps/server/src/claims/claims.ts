@@ -1,0 +1,239 @@
+import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
+import type { Database } from '../database/database';
+import { HttpProblem } from '../http/problem';
+import { announce } from '../live/announce';
+import { record } from '../logbook/logbook';
+import type { PlatformConnector } from '../platform/connector';
+import { upsertObjects } from '../platform/mirror';
+
+interface StoredClaim {
+  uid: string;
+  namespace: string;
+  name: string;
+  class_name: string | null;
+  size_bytes: number;
+  state: ClaimRow['state'];
+  created_at: Date;
+  body: {
+    metadata: object;
+    spec: { accessModes?: string[]; volumeMode?: string; volumeName?: string };
+    status?: object;
+  };
+  provisioned: number | null;
+  consumed: number | null;
+  pool_id: string | null;
+  backend_id: string | null;
+  volume_name: string | null;
+  volume_id: string | null;
+  error: { code: string; detail: string } | null;
+  attempts: number | null;
+  next_attempt_at: Date | null;
+  trace: DecisionRow['trace'] | null;
+  pod: string | null;
+}
+
+// the last decision, and the pod that mounts the claim, for the rows of one page only
+const select = `SELECT c.*, d.trace,
+  (SELECT p.name FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
+    AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
+    ORDER BY p.name LIMIT 1) AS pod
+  FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;
+
+const unbound = new Set<ClaimRow['state']>([
+  'binding',
+  'waiting-pod',
+  'nothing-fits',
+  'no-class',
+  'retrying',
+  'foreign',
+  'lost',
+]);
+
+function toRow(c: StoredClaim): ClaimRow {
+  const failed =
+    c.state === 'nothing-fits' && c.trace
+      ? c.trace.candidates.flatMap(({ pool, checks }) => {
+          const check = checks.find((k) => !k.passed);
+          return check ? [{ pool, check }] : [];
+        })
+      : [];
+  return {
+    uid: c.uid,
+    namespace: c.namespace,
+    name: c.name,
+    className: c.class_name,
+    modes: c.body.spec.accessModes ?? [],
+    volumeMode: c.body.spec.volumeMode ?? 'Filesystem',
+    requested: c.size_bytes,
+    provisioned: c.provisioned,
+    consumed: c.consumed,
+    state: c.state,
+    pool: c.pool_id,
+    backend: c.backend_id,
+    volumeName: c.volume_name ?? c.body.spec.volumeName ?? null,
+    volumeId: c.volume_id,
+    createdAt: c.created_at.toISOString(),
+    reason: unbound.has(c.state)
+      ? {
+          failed,
+          pod: c.pod,
+          error: c.error,
+          nextAttemptAt: c.next_attempt_at?.toISOString() ?? null,
+          attempts: c.attempts ?? 0,
+        }
+      : null,
+  };
+}
+
+const sortColumns = {
+  created: 'c.created_at',
+  name: 'c.name',
+  namespace: 'c.namespace',
+  class: `coalesce(c.class_name, '')`,
+  size: 'c.size_bytes',
+  state: 'c.state',
+} as const;
+const sortTypes = {
+  created: 'timestamptz',
+  name: 'text',
+  namespace: 'text',
+  class: 'text',
+  size: 'bigint',
+  state: 'text',
+} as const;
+
+interface Cursor {
+  readonly value: string | number;
+  readonly uid: string;
+}
+
+function readCursor(text: string | undefined): Cursor | undefined {
+  if (!text) return undefined;
+  try {
+    const { value, uid } = JSON.parse(Buffer.from(text, 'base64url').toString('utf8')) as Cursor;
+    if (typeof uid === 'string' && (typeof value === 'string' || typeof value === 'number')) return { value, uid };
+  } catch {
+    // told below
+  }
+  throw HttpProblem.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
+}
+
+/** One page of claims, filtered and sorted in the database. */
+export async function listClaims(database: Database, query: ClaimQuery): Promise<ClaimPage> {
+  const { namespace, className, state, q, sort, direction, limit } = query;
+  const cursor = readCursor(query.cursor);
+  const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
+    AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
+      OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)`;
+  const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
+  const stateFilter = state === 'bound' ? `c.state = 'bound'` : state === 'unbound' ? `c.state <> 'bound'` : 'true';
+  const column = sortColumns[sort];
+  const beyond = direction === 'asc' ? '>' : '<';
+  const [rows, counted] = await Promise.all([
+    database.rows<StoredClaim & { sort_value: string }>(
+      `${select.replace('SELECT c.*', `SELECT c.*, ${column}::text AS sort_value`)} WHERE ${filter} AND ${stateFilter}
+         AND ($4::text IS NULL OR (${column}, c.uid) ${beyond} ($4::text::${sortTypes[sort]}, $5))
+       ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $6`,
+      [namespace, className, like, cursor && String(cursor.value), cursor?.uid, limit + 1],
+    ),
+    database.one<{ bound: number; unbound: number }>(
+      `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound FROM claims c WHERE ${filter}`,
+      [namespace, className, like],
+    ),
+  ]);
+  const page = rows.slice(0, limit);
+  const last = page[page.length - 1];
+  const counts = counted ?? { bound: 0, unbound: 0 };
+  const next =
+    rows.length > limit && last
+      ? Buffer.from(JSON.stringify({ value: last.sort_value, uid: last.uid })).toString('base64url')
+      : null;
+  return {
+    claims: page.map(toRow),
+    total: state === 'bound' ? counts.bound : state === 'unbound' ? counts.unbound : counts.bound + counts.unbound,
+    next,
+    counts,
+  };
+}
+
+export async function getClaim(database: Database, namespace: string, name: string): Promise<ClaimDetail> {
+  const row = await database.one<StoredClaim>(
+    `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
+    [namespace, name],
+  );
+  if (!row) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
+  const decisions = await database.rows<{
+    made_at: Date;
+    took_micros: number;
+    trace: DecisionRow['trace'];
+    remedies: DecisionRow['remedies'];
+  }>('SELECT made_at, took_micros, trace, remedies FROM decisions WHERE claim_uid = $1 ORDER BY id DESC LIMIT 20', [
+    row.uid,
+  ]);
+  return {
+    claim: toRow(row),
+    decisions: decisions.map((d) => ({
+      madeAt: d.made_at.toISOString(),
+      tookMicros: d.took_micros,
+      trace: d.trace,
+      remedies: d.remedies,
+    })),
+    manifest: row.body,
+  };
+}
+
+/** Makes a claim on the platform; the watch brings it to the binder. */
+export async function createClaim(
+  database: Database,
+  platform: PlatformConnector,
+  asked: NewClaim,
+  person: string,
+): Promise<ClaimRow> {
+  const { namespace, name, className, size, modes, volumeMode } = asked;
+  const made = await platform.create({
+    apiVersion: 'v1',
+    kind: 'PersistentVolumeClaim',
+    metadata: { name, namespace },
+    spec: {
+      accessModes: modes,
+      volumeMode,
+      ...(className !== undefined && { storageClassName: className }),
+      resources: { requests: { storage: size.trim() } },
+    },
+  });
+  await upsertObjects(database, 'persistentvolumeclaims', [made]);
+  await record(database, { person, action: 'create', kind: 'claim', subject: `${namespace}/${name}`, after: asked });
+  await announce(database, [{ topic: 'claims', subject: `${namespace}/${name}` }]);
+  return (await getClaim(database, namespace, name)).claim;
+}
+
+/** Deletes a claim on the platform. When its class destroys the volume and data was written, the name must be given once more. */
+export async function deleteClaim(
+  database: Database,
+  platform: PlatformConnector,
+  at: { namespace: string; name: string },
+  confirm: string | undefined,
+  person: string,
+): Promise<void> {
+  const { claim } = await getClaim(database, at.namespace, at.name);
+  const fate = await database.one<{ reclaim: string }>('SELECT reclaim FROM reservations WHERE claim_uid = $1', [
+    claim.uid,
+  ]);
+  const used = claim.consumed ?? 0;
+  if (fate?.reclaim === 'Delete' && used > 0 && confirm !== at.name)
+    throw new HttpProblem(
+      409,
+      'confirm-destruction',
+      'This destroys data',
+      `Deleting "${at.name}" destroys ${used.toLocaleString('en-GB')} used bytes, because its class says Delete. Repeat the call with ?confirm=${at.name}.`,
+      'confirm',
+    );
+  await platform.ensureDeleted('v1', 'PersistentVolumeClaim', at.name, at.namespace);
+  await record(database, {
+    person,
+    action: 'delete',
+    kind: 'claim',
+    subject: `${at.namespace}/${at.name}`,
+    before: claim,
+  });
+}

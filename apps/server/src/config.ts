@@ -1,0 +1,64 @@
+import { readFileSync } from 'node:fs';
+import { roles } from '@moorage/contract/people';
+import { z } from 'zod';
+
+/** What stands outside and belongs to this installation: its platform, backends and people. Added at start when missing. */
+const estateSchema = z.object({
+  site: z.string(),
+  platform: z.object({ server: z.url(), token: z.string().optional() }),
+  backends: z.array(
+    z.object({ id: z.string(), title: z.string(), address: z.url(), username: z.string(), password: z.string() }),
+  ),
+  people: z.array(
+    z.object({
+      name: z.string(),
+      title: z.string(),
+      role: z.enum(roles),
+      password: z.string(),
+      namespaces: z.array(z.string()).default([]),
+    }),
+  ),
+});
+export type Estate = z.infer<typeof estateSchema>;
+
+export interface Config {
+  readonly port: number;
+  readonly databaseUrl: string;
+  readonly estate: Estate;
+  /** 32 bytes for credentials at rest. */
+  readonly key: Buffer;
+  readonly sessionSecret: string;
+  /** Folder of the built interface; undefined serves the API alone. */
+  readonly webRoot?: string;
+  readonly logLevel: string;
+  /** Limit for one call to a backend, milliseconds. */
+  readonly backendTimeoutMs: number;
+  /** Pause between looks at each backend, milliseconds. */
+  readonly backendSyncMs: number;
+}
+
+export function readEstate(path: string): Estate {
+  return estateSchema.parse(JSON.parse(readFileSync(path, 'utf8')));
+}
+
+function required(name: string): string {
+  const value = process.env[name];
+  if (!value) throw new Error(`${name} is not set: see docs/operating.md for the settings the server needs.`);
+  return value;
+}
+
+export function configFromEnvironment(): Config {
+  const key = Buffer.from(readFileSync(required('MOORAGE_KEY_FILE'), 'utf8').trim(), 'hex');
+  if (key.length !== 32) throw new Error('MOORAGE_KEY_FILE must hold 64 hexadecimal digits.');
+  return {
+    port: Number(process.env.MOORAGE_PORT ?? 4400),
+    databaseUrl: required('MOORAGE_DATABASE_URL'),
+    estate: readEstate(required('MOORAGE_ESTATE')),
+    key,
+    sessionSecret: key.toString('base64'),
+    webRoot: process.env.MOORAGE_WEB_ROOT,
+    logLevel: process.env.MOORAGE_LOG_LEVEL ?? 'info',
+    backendTimeoutMs: Number(process.env.MOORAGE_BACKEND_TIMEOUT_MS ?? 10_000),
+    backendSyncMs: Number(process.env.MOORAGE_BACKEND_SYNC_MS ?? 5_000),
+  };
+}

@@ -1,0 +1,54 @@
+import pg from 'pg';
+import { ConnectionError, QueryTypes, Sequelize, type Transaction } from 'sequelize';
+
+// int64 arrives as text: every one of ours is a safe integer, converted once, here
+pg.types.setTypeParser(pg.types.builtins.INT8, Number);
+
+export type { Transaction };
+
+/** PostgreSQL through Sequelize: statements with bound values, and transactions. */
+export class Database {
+  readonly sequelize: Sequelize;
+
+  constructor(url: string) {
+    this.sequelize = new Sequelize(url, {
+      dialect: 'postgres',
+      dialectModule: pg,
+      logging: false,
+      pool: { max: 16, acquire: 15_000, idle: 30_000 },
+    });
+  }
+
+  /** Rows of a statement, `RETURNING` rows of a change included. Values are bound as $1, $2 … */
+  async rows<T extends object>(sql: string, bind: readonly unknown[] = [], transaction?: Transaction): Promise<T[]> {
+    return this.sequelize.query<T>(sql, {
+      bind: bind.map((v) => (v === undefined ? null : v)),
+      type: QueryTypes.SELECT,
+      transaction,
+    });
+  }
+
+  async one<T extends object>(
+    sql: string,
+    bind: readonly unknown[] = [],
+    transaction?: Transaction,
+  ): Promise<T | undefined> {
+    return (await this.rows<T>(sql, bind, transaction))[0];
+  }
+
+  transaction<T>(work: (transaction: Transaction) => Promise<T>): Promise<T> {
+    return this.sequelize.transaction(work);
+  }
+
+  close(): Promise<void> {
+    return this.sequelize.close();
+  }
+}
+
+/** Whether an error means that PostgreSQL is not there, rather than that a statement is wrong. */
+export function isDatabaseGone(error: unknown): boolean {
+  if (error instanceof ConnectionError) return true;
+  const { code, original } = error as { code?: string; original?: { code?: string; message?: string } };
+  const gone = /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0[123]|08\w{3})$/;
+  return gone.test(code ?? '') || gone.test(original?.code ?? '') || /terminated/.test(original?.message ?? '');
+}

@@ -1,0 +1,19 @@
+import { SequelizeStorage, Umzug } from 'umzug';
+import type { Database } from './database';
+import * as first from './migration-0001-first';
+
+const migrations = [{ name: '0001-first', ...first }];
+
+/** Brings the schema up to date; servers that start together take turns. */
+export async function migrate(database: Database): Promise<void> {
+  const { sequelize } = database;
+  const umzug = new Umzug({
+    migrations: migrations.map(({ name, up }) => ({ name, up: () => up(database) })),
+    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    logger: undefined,
+  });
+  await database.transaction(async (transaction) => {
+    await database.rows('SELECT pg_advisory_xact_lock(4410, 1)', [], transaction);
+    await umzug.up();
+  });
+}

@@ -1,0 +1,186 @@
+import { liveEventSchema, type LiveEvent } from '@moorage/contract/live';
+import type { Logger } from 'pino';
+import { Backends, ensureBackends } from './backends/backends';
+import { Binder } from './binder/binder';
+import type { Config } from './config';
+import type { Database } from './database/database';
+import { migrate } from './database/migrations';
+import { Anchor } from './live/anchor';
+import { liveChannel, workChannel } from './live/announce';
+import type { Metrics } from './metrics/metrics';
+import type { Operation } from './operations/operation';
+import { OperationQueue } from './operations/queue';
+import { Runner } from './operations/runner';
+import { ensurePeople } from './people/people';
+import type { PlatformConnector } from './platform/connector';
+import { Mirror } from './platform/mirror';
+import { Vault } from './secrets/vault';
+
+const sweepMs = 2000;
+const reconsiderMs = 30_000;
+const settleMs = 100;
+
+/** Whether a change may help a claim that fits nowhere: a reservation made elsewhere never does. */
+const mayHelp = ({ topic, subject }: LiveEvent): boolean =>
+  topic === 'moorings' ||
+  topic === 'classes' ||
+  topic === 'backends' ||
+  ((topic === 'pools' || topic === 'namespaces') && subject !== undefined);
+
+/**
+ * The part of a server that works by itself. Every server carries operations; one of them, at any time, also watches the
+ * platform and the backends.
+ */
+export class Engine {
+  readonly anchor: Anchor;
+  readonly backends: Backends;
+  private readonly queue: OperationQueue;
+  private readonly binder: Binder;
+  private readonly runner: Runner;
+  private mirror?: Mirror;
+  private timers: NodeJS.Timeout[] = [];
+  private settling?: NodeJS.Timeout;
+  private woken: string[] = [];
+  private started = false;
+  private stopped = false;
+
+  constructor(
+    private readonly config: Config,
+    private readonly database: Database,
+    readonly platform: PlatformConnector,
+    metrics: Metrics,
+    private readonly log: Logger,
+    onStep: (operation: Operation) => void,
+  ) {
+    const serverKey = Math.floor(Math.random() * 0x7fffffff);
+    this.anchor = new Anchor(config.databaseUrl, serverKey, log);
+    this.backends = new Backends(database, new Vault(config.key), metrics, config.backendTimeoutMs);
+    this.queue = new OperationQueue(config.databaseUrl, log);
+    this.binder = new Binder(database, platform, this.backends, metrics);
+    this.runner = new Runner(database, this.queue, serverKey, this.binder.perform, metrics, log, onStep);
+  }
+
+  get isReady(): boolean {
+    return this.started && this.anchor.isConnected;
+  }
+
+  get problems(): { part: string; detail: string }[] {
+    const found = this.isReady
+      ? []
+      : [{ part: 'database', detail: 'PostgreSQL does not answer; the server keeps trying.' }];
+    for (const [plural, detail] of this.mirror?.problems ?? []) found.push({ part: `platform: ${plural}`, detail });
+    return found;
+  }
+
+  /** Waits for PostgreSQL, prepares it and begins. Comes back to it when a step fails because the database went away. */
+  async start(): Promise<void> {
+    for (let pauseMs = 500; !this.stopped; pauseMs = Math.min(pauseMs * 1.5, 5000)) {
+      try {
+        await this.prepare();
+        return;
+      } catch (error) {
+        this.log.warn({ err: error }, 'not ready yet: PostgreSQL does not answer as it should; trying again');
+        await new Promise((resolve) => setTimeout(resolve, pauseMs));
+      }
+    }
+  }
+
+  private async prepare(): Promise<void> {
+    const { estate, key } = this.config;
+    await migrate(this.database);
+    await ensurePeople(this.database, estate.people);
+    await ensureBackends(this.database, new Vault(key), estate.backends);
+    await this.queue.start();
+    this.anchor.on('notify', (channel: string, payload: string) => this.hear(channel, payload));
+    this.anchor.on('leads', () => this.lead());
+    this.anchor.on('follows', () => void this.follow());
+    await this.anchor.start();
+    this.runner.start();
+    this.started = true;
+  }
+
+  private hear(channel: string, payload: string): void {
+    if (channel === workChannel) void this.runner.pump();
+    if (channel !== liveChannel || !this.anchor.leads) return;
+    const event = liveEventSchema.safeParse(JSON.parse(payload));
+    if (event.success && mayHelp(event.data)) this.reconsiderSoon();
+  }
+
+  private reconsiderSoon(): void {
+    this.settling ??= setTimeout(() => {
+      this.settling = undefined;
+      void this.guard(() => this.reconsider());
+    }, settleMs);
+  }
+
+  private async reconsider(): Promise<void> {
+    await this.sweep();
+    for await (const ids of this.binder.waitingClaims()) await this.runner.enqueue(ids);
+  }
+
+  private async sweep(): Promise<void> {
+    await this.runner.enqueue(await this.binder.findForgotten());
+  }
+
+  private async guard(work: () => Promise<void>): Promise<void> {
+    try {
+      await work();
+    } catch (error) {
+      this.log.warn({ err: error }, 'a round of looking after things failed; the next one tries again');
+    }
+  }
+
+  /** Begins to watch the platform and the backends for all servers. */
+  private lead(): void {
+    if (this.stopped) return;
+    this.log.info('this server now watches the platform and the backends');
+    this.mirror = new Mirror(
+      this.database,
+      this.platform,
+      async (plural, changed, gone, tx) => {
+        this.woken.push(...(await this.binder.onMirror(plural, changed, gone, tx)));
+      },
+      () => {
+        const ids = this.woken.splice(0);
+        void this.guard(() => this.runner.enqueue(ids));
+      },
+      this.log,
+    );
+    this.mirror.start();
+    this.timers.push(
+      setInterval(() => void this.guard(() => this.sweep()), sweepMs),
+      setInterval(() => this.reconsiderSoon(), reconsiderMs),
+    );
+    void this.guard(() => this.sweep());
+    void this.guard(async () => {
+      for (const id of await this.backends.ids()) this.syncForever(id);
+    });
+  }
+
+  /** Each backend has its own rhythm, so that a slow one delays none of the others. */
+  private syncForever(id: string): void {
+    const mirror = this.mirror;
+    const round = async () => {
+      await this.guard(() => this.backends.sync(id));
+      if (this.mirror === mirror && !this.stopped)
+        this.timers.push(setTimeout(() => void round(), this.config.backendSyncMs));
+    };
+    void round();
+  }
+
+  private async follow(): Promise<void> {
+    for (const timer of this.timers.splice(0)) clearTimeout(timer);
+    const mirror = this.mirror;
+    this.mirror = undefined;
+    await mirror?.stop();
+  }
+
+  async stop(): Promise<void> {
+    this.stopped = true;
+    clearTimeout(this.settling);
+    await this.follow();
+    await this.runner.stop();
+    await this.queue.stop().catch(() => undefined);
+    await this.anchor.stop();
+  }
+}

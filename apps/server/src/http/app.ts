@@ -1,0 +1,111 @@
+import connectPgSimple from 'connect-pg-simple';
+import express, { type Express, type NextFunction, type Request, type Response } from 'express';
+import session from 'express-session';
+import helmet from 'helmet';
+import { join } from 'node:path';
+import type pg from 'pg';
+import type { Logger } from 'pino';
+import type { Config } from '../config';
+import type { Database } from '../database/database';
+import type { Engine } from '../engine';
+import type { LiveStream } from '../live/stream';
+import type { Metrics } from '../metrics/metrics';
+import { findPerson } from '../people/people';
+import { makeHandlers } from './handlers';
+import { HttpProblem, toProblem } from './problem';
+import { bindRoutes } from './routes';
+
+const sessionMs = 12 * 3_600_000;
+
+function securityHeaders() {
+  return helmet({
+    contentSecurityPolicy: {
+      directives: {
+        defaultSrc: ["'self'"],
+        // the toolkit writes its style rules into the page
+        styleSrc: ["'self'", "'unsafe-inline'"],
+        imgSrc: ["'self'", 'data:'],
+        workerSrc: ["'self'", 'blob:'],
+        upgradeInsecureRequests: null,
+      },
+    },
+    // served over plain HTTP on loopback; whoever puts TLS before it sets this there
+    strictTransportSecurity: false,
+  });
+}
+
+function measure(metrics: Metrics) {
+  return (request: Request, response: Response, next: NextFunction) => {
+    const end = metrics.requests.startTimer({ method: request.method });
+    response.on('finish', () =>
+      end({
+        route: (request.route as { path?: string } | undefined)?.path ?? 'other',
+        status: String(response.statusCode),
+      }),
+    );
+    next();
+  };
+}
+
+/** The HTTP side of a server: API, live changes, metrics and the built interface. */
+export function makeApp(
+  config: Config,
+  database: Database,
+  sessions: pg.Pool,
+  engine: Engine,
+  stream: LiveStream,
+  metrics: Metrics,
+  log: Logger,
+): Express {
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(securityHeaders());
+  app.get('/metrics', async (_request, response) => {
+    metrics.ready.set(engine.isReady ? 1 : 0);
+    response.type(metrics.registry.contentType).send(await metrics.registry.metrics());
+  });
+  if (config.webRoot) app.use(express.static(config.webRoot, { index: false, maxAge: '1h' }));
+  app.use('/api', measure(metrics), express.json({ limit: '1mb' }));
+  const PgStore = connectPgSimple(session);
+  const readSession = session({
+    name: 'moorage',
+    secret: config.sessionSecret,
+    resave: false,
+    saveUninitialized: false,
+    store: new PgStore({
+      pool: sessions,
+      tableName: 'session',
+      pruneSessionInterval: 3600,
+      errorLog: (...words: unknown[]) => log.warn({ words }, 'the session store met an error'),
+    }),
+    cookie: { httpOnly: true, sameSite: 'strict', maxAge: sessionMs },
+  });
+  const open = new Set(['/health', '/openapi.json']);
+  app.use('/api', (request, response, next) =>
+    open.has(request.path) ? next() : readSession(request, response, next),
+  );
+  bindRoutes(app, database, makeHandlers(database, engine, stream), async (request) =>
+    request.session?.person ? findPerson(database, request.session.person) : undefined,
+  );
+  app.use('/api', (request) => {
+    throw new HttpProblem(
+      404,
+      'no-such-route',
+      'Not found',
+      `${request.method} ${request.originalUrl} is not part of this API; see /api/openapi.json.`,
+    );
+  });
+  if (config.webRoot) {
+    const page = join(config.webRoot, 'index.html');
+    app.get('/*rest', (_request, response) => response.sendFile(page));
+    app.get('/', (_request, response) => response.sendFile(page));
+  }
+  app.use((error: unknown, request: Request, response: Response, _next: NextFunction) => {
+    const problem = toProblem(error);
+    if (problem.status === 500)
+      log.error({ err: error, path: request.path }, 'a request failed for a reason not foreseen');
+    if (response.headersSent) return response.end();
+    return response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+  });
+  return app;
+}

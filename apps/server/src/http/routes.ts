@@ -1,0 +1,176 @@
+import { endpoints, type Endpoint, type EndpointName } from '@moorage/contract/endpoints';
+import type { Person } from '@moorage/contract/people';
+import type { Express, Request, Response } from 'express';
+import type { z } from 'zod';
+import type { Database } from '../database/database';
+import { HttpProblem } from './problem';
+
+type BodyOf<K extends EndpointName> = (typeof endpoints)[K] extends { body: infer B extends z.ZodType }
+  ? z.infer<B>
+  : undefined;
+type QueryOf<K extends EndpointName> = (typeof endpoints)[K] extends { query: infer Q extends z.ZodType }
+  ? z.infer<Q>
+  : undefined;
+type AnswerOf<K extends EndpointName> = (typeof endpoints)[K] extends { response: infer R extends z.ZodType }
+  ? z.input<R>
+  : unknown;
+
+export interface Call<K extends EndpointName> {
+  readonly params: Readonly<Record<string, string>>;
+  readonly body: BodyOf<K>;
+  readonly query: QueryOf<K>;
+  /** The one signed in; routes for everyone get whoever is there, if anyone. */
+  readonly person: Person;
+  /** Version from If-Match, when the caller gave one. */
+  readonly version: number | undefined;
+  readonly request: Request;
+  readonly response: Response;
+}
+
+/** A handler for every endpoint of the contract: one that is missing does not compile. A handler that answers by itself returns `answered`. */
+export type Handlers = {
+  readonly [K in EndpointName]: (
+    call: Call<K>,
+  ) => Promise<AnswerOf<K> | typeof answered> | AnswerOf<K> | typeof answered;
+};
+export const answered = Symbol('answered');
+
+const nobody: Person = { name: '', title: '', role: 'viewer', namespaces: [] };
+
+function checkAccess(endpoint: Endpoint, person: Person | undefined, namespace: string | undefined): void {
+  if (endpoint.allowed === 'everyone') return;
+  if (!person)
+    throw new HttpProblem(401, 'not-signed-in', 'Not signed in', 'Sign in first; the session may have ended.');
+  if (!endpoint.allowed.includes(person.role))
+    throw new HttpProblem(
+      403,
+      'not-allowed',
+      'Not allowed',
+      `"${endpoint.summary}" is not for the role ${person.role}. Ask for one of: ${endpoint.allowed.join(', ')}.`,
+    );
+  if (
+    person.role === 'namespace-owner' &&
+    endpoint.method !== 'get' &&
+    namespace !== undefined &&
+    !person.namespaces.includes(namespace)
+  )
+    throw new HttpProblem(
+      403,
+      'not-allowed',
+      'Not allowed',
+      `You may change claims in ${person.namespaces.join(', ') || 'no namespace'}, not in ${namespace}.`,
+    );
+}
+
+function parse<T extends z.ZodType>(schema: T, value: unknown): z.infer<T> {
+  const result = schema.safeParse(value);
+  if (result.success) return result.data;
+  const errors = result.error.issues.map((issue) => ({ field: issue.path.join('.'), detail: issue.message }));
+  const first = errors[0]!;
+  throw new HttpProblem(
+    422,
+    'invalid',
+    'Not accepted',
+    `${first.field ? `${first.field}: ` : ''}${first.detail} Nothing was changed.`,
+    first.field || undefined,
+    errors,
+  );
+}
+
+function readVersion(request: Request): number | undefined {
+  const match = /^"(\d+)"$/.exec(request.header('If-Match') ?? '');
+  return match ? Number(match[1]) : undefined;
+}
+
+/** Runs a creation once for each Idempotency-Key; a repeated call gets the first answer. */
+async function once(
+  database: Database,
+  request: Request,
+  person: string,
+  run: () => Promise<{ status: number; body: unknown }>,
+) {
+  const key = request.header('Idempotency-Key');
+  if (!key || request.method !== 'POST') return run();
+  const what = `${request.path} ${JSON.stringify(request.body)}`;
+  const fresh = await database.rows(
+    'INSERT INTO idempotency (key, person, request) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING key',
+    [key, person, what],
+  );
+  if (fresh.length === 0) {
+    const known = await database.one<{ request: string; status: number | null; body: unknown }>(
+      'SELECT request, status, body FROM idempotency WHERE key = $1 AND person = $2',
+      [key, person],
+    );
+    if (known?.request !== what)
+      throw new HttpProblem(
+        422,
+        'key-reused',
+        'Key used before',
+        'This Idempotency-Key came with another request before. Use a new key.',
+      );
+    if (known.status === null)
+      throw new HttpProblem(
+        409,
+        'in-progress',
+        'Still in progress',
+        'The first call with this Idempotency-Key is not finished yet.',
+      );
+    return { status: known.status, body: known.body };
+  }
+  try {
+    const result = await run();
+    await database.rows('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE key = $1 AND person = $2', [
+      key,
+      person,
+      result.status,
+      JSON.stringify(result.body ?? null),
+    ]);
+    return result;
+  } catch (error) {
+    await database.rows('DELETE FROM idempotency WHERE key = $1 AND person = $2', [key, person]).catch(() => undefined);
+    throw error;
+  }
+}
+
+/** Binds the contract's endpoints to their handlers: access, then shape, then work. */
+export function bindRoutes(
+  app: Express,
+  database: Database,
+  handlers: Handlers,
+  personOf: (request: Request) => Promise<Person | undefined>,
+): void {
+  for (const [name, endpoint] of Object.entries(endpoints) as [EndpointName, Endpoint][]) {
+    const handler = handlers[name] as (call: Call<EndpointName>) => Promise<unknown>;
+    app[endpoint.method](endpoint.path, async (request: Request, response: Response) => {
+      const person = endpoint.allowed === 'everyone' ? undefined : await personOf(request);
+      const params = request.params as Record<string, string>;
+      checkAccess(
+        endpoint,
+        person,
+        params.namespace ?? (request.body as { namespace?: string } | undefined)?.namespace,
+      );
+      const call = {
+        params,
+        person: person ?? nobody,
+        version: readVersion(request),
+        request,
+        response,
+        body: endpoint.body ? parse(endpoint.body, request.body) : undefined,
+        query: endpoint.query ? parse(endpoint.query, request.query) : undefined,
+      } as unknown as Call<EndpointName>;
+      const status = endpoint.status ?? 200;
+      const result = await once(database, request, call.person.name, async () => ({
+        status,
+        body: await handler(call),
+      }));
+      if (result.body === answered) return;
+      if (status === 204) {
+        response.status(204).end();
+        return;
+      }
+      const version = (result.body as { version?: unknown } | null)?.version;
+      if (typeof version === 'number') response.setHeader('ETag', `"${version}"`);
+      response.status(result.status).json(result.body);
+    });
+  }
+}

@@ -1,0 +1,128 @@
+import type { Line, LineLink } from '@moorage/contract/claims';
+import type { Database } from '../database/database';
+import { HttpProblem } from '../http/problem';
+import type { PlatformObject } from '../platform/connector';
+
+interface Chain {
+  uid: string;
+  namespace: string;
+  name: string;
+  class_name: string | null;
+  class_uid: string | null;
+  state: string;
+  pool_id: string | null;
+  backend_id: string | null;
+  backend_title: string | null;
+  backend_reachable: boolean | null;
+  volume_name: string | null;
+  volume_id: string | null;
+  pool_path: string | null;
+  namespace_uid: string | null;
+  volume_uid: string | null;
+  degraded: boolean | null;
+  copies: { disk: string; node: string; state: string; percent: number }[] | null;
+}
+
+const marks: Record<string, LineLink['mark']> = {
+  bound: 'settled',
+  binding: 'progress',
+  'waiting-pod': 'waiting',
+  'nothing-fits': 'person',
+  'no-class': 'person',
+  retrying: 'person',
+  lost: 'lost',
+};
+
+const copyNotes: Record<string, [LineLink['mark'], string]> = {
+  Synchronized: ['settled', 'in sync'],
+  Synchronizing: ['progress', 'resyncing'],
+  Failed: ['degraded', 'lost its disk or node'],
+};
+
+/**
+ * The chain namespace → application → pod → claim → volume → class → pool → backend → copies, with both worlds' names. The
+ * claim is found by `namespace/name`, its uid, the volume's name or the backend's identifier.
+ */
+export async function findLine(database: Database, key: string): Promise<Line> {
+  const [namespace = '', name = ''] = key.split('/');
+  const chain = await database.one<Chain>(
+    `SELECT c.uid, c.namespace, c.name, c.class_name, c.class_uid, c.state, c.pool_id, c.backend_id, c.volume_name, c.volume_id,
+       b.title AS backend_title, b.reachable AS backend_reachable, p.path AS pool_path,
+       n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies
+     FROM claims c
+     LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
+     LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
+     LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
+     LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
+     WHERE (c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3
+     ORDER BY c.created_at DESC LIMIT 1`,
+    [namespace, name, key],
+  );
+  if (!chain) throw HttpProblem.notFound('claim or volume', key);
+  const pods = await database.rows<{ uid: string; name: string; body: PlatformObject }>(
+    `SELECT uid, name, body FROM platform_objects WHERE plural = 'pods' AND namespace = $1
+       AND body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
+     ORDER BY name LIMIT 20`,
+    [chain.namespace, chain.name],
+  );
+  return { claim: `${chain.namespace}/${chain.name}`, links: linksOf(chain, pods) };
+}
+
+function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body: PlatformObject }[]): LineLink[] {
+  const link = (
+    kind: LineLink['kind'],
+    name: string,
+    mark: LineLink['mark'],
+    ids: { platform?: string | null; backend?: string | null } = {},
+    note: string | null = null,
+  ): LineLink => ({
+    kind,
+    name,
+    platformId: ids.platform ?? null,
+    backendId: ids.backend ?? null,
+    mark,
+    note,
+  });
+  const links = [link('namespace', chain.namespace, 'settled', { platform: chain.namespace_uid })];
+  const owner = pods[0]?.body.metadata.ownerReferences?.[0];
+  if (owner) links.push(link('application', owner.name, 'settled', { platform: owner.uid }, owner.kind));
+  for (const pod of pods) {
+    const node = pod.body.spec?.nodeName as string | undefined;
+    links.push(
+      link(
+        'pod',
+        pod.name,
+        node ? 'settled' : 'waiting',
+        { platform: pod.uid },
+        node ? `on ${node}` : 'not scheduled yet',
+      ),
+    );
+  }
+  links.push(link('claim', chain.name, marks[chain.state] ?? 'progress', { platform: chain.uid }));
+  if (chain.volume_name)
+    links.push(
+      link('volume', chain.volume_name, chain.degraded ? 'degraded' : chain.volume_id ? 'settled' : 'progress', {
+        platform: chain.volume_uid,
+        backend: chain.volume_id,
+      }),
+    );
+  if (chain.class_name)
+    links.push(link('class', chain.class_name, chain.class_uid ? 'settled' : 'person', { platform: chain.class_uid }));
+  if (chain.pool_id) links.push(link('pool', chain.pool_id, 'settled', { backend: chain.pool_path }));
+  if (chain.backend_id)
+    links.push(
+      link(
+        'backend',
+        chain.backend_id,
+        chain.backend_reachable ? 'settled' : 'person',
+        { backend: chain.backend_title },
+        chain.backend_reachable ? null : 'does not answer',
+      ),
+    );
+  for (const copy of chain.copies ?? []) {
+    const [mark, words] = copyNotes[copy.state] ?? ['person', copy.state];
+    const note = copy.state === 'Synchronizing' ? `${words}, ${copy.percent} %` : words;
+    links.push(link('copy', copy.node || copy.disk, mark, { backend: copy.disk }, note));
+  }
+  return links;
+}

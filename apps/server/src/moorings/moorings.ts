@@ -1,0 +1,120 @@
+import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import type { Database, Transaction } from '../database/database';
+import { HttpProblem } from '../http/problem';
+import { listClasses } from '../classes/classes';
+import { announce } from '../live/announce';
+import { record } from '../logbook/logbook';
+import { livePools } from '../pools/pools';
+
+const fields = 'class_name AS "className", pool_id AS pool, enabled, rank AS "order", weight, version';
+
+export const listMoorings = (database: Database, className?: string, tx?: Transaction): Promise<MooringRow[]> =>
+  database.rows<MooringRow>(
+    `SELECT ${fields} FROM moorings WHERE ($1::text IS NULL OR class_name = $1) ORDER BY class_name, rank, pool_id LIMIT 100000`,
+    [className],
+    tx,
+  );
+
+/** Makes a mooring, last in order, or changes one that nobody changed since `version`. */
+export async function setMooring(
+  database: Database,
+  at: { className: string; pool: string },
+  version: number | undefined,
+  change: { enabled?: boolean; weight?: number },
+  person: string,
+): Promise<MooringRow> {
+  const { className, pool } = at;
+  return database.transaction(async (tx) => {
+    // moorings of one class change one after the other, so that orders stay whole
+    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className], tx);
+    const known = await database.one(
+      `SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+      [className],
+      tx,
+    );
+    if (!known) throw HttpProblem.notFound('class', className);
+    if (!(await database.one('SELECT 1 FROM pools WHERE id = $1', [pool], tx)))
+      throw HttpProblem.notFound('pool', pool);
+    const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
+    if (before && version !== undefined && version !== before.version)
+      throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
+    const after = await database.one<MooringRow>(
+      `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
+       VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
+       ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1 RETURNING ${fields}`,
+      [className, pool, change.enabled ?? before?.enabled ?? true, change.weight ?? before?.weight ?? 1],
+      tx,
+    );
+    const subject = `${className}/${pool}`;
+    await record(
+      database,
+      { person, action: before ? 'change' : 'create', kind: 'mooring', subject, before, after },
+      tx,
+    );
+    await announce(database, [{ topic: 'moorings', subject }], tx);
+    return after!;
+  });
+}
+
+/** Puts the pools of a class in order. The list must name exactly the pools that are moored now. */
+export async function orderMoorings(
+  database: Database,
+  className: string,
+  pools: readonly string[],
+  person: string,
+): Promise<MooringRow[]> {
+  return database.transaction(async (tx) => {
+    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className], tx);
+    const before = await listMoorings(database, className, tx);
+    const known = new Set(before.map((m) => m.pool));
+    if (pools.length !== known.size || new Set(pools).size !== known.size || !pools.every((p) => known.has(p)))
+      throw HttpProblem.changedMeanwhile('order of moorings for', className);
+    await database.rows(
+      `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
+       WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
+      [className, pools],
+      tx,
+    );
+    await record(
+      database,
+      {
+        person,
+        action: 'reorder',
+        kind: 'mooring',
+        subject: className,
+        before: before.map((m) => m.pool),
+        after: pools,
+      },
+      tx,
+    );
+    await announce(database, [{ topic: 'moorings', subject: className }], tx);
+    return listMoorings(database, className, tx);
+  });
+}
+
+/** All that a decision looks at, in one answer, for the browser to try claims on. */
+export async function placementState(database: Database): Promise<PlacementState> {
+  const [classes, pools, moorings, limits, usage, namespaces] = await Promise.all([
+    listClasses(database),
+    livePools(database, 'all'),
+    listMoorings(database),
+    database.rows<{ namespace: string; className: string; bytes: number }>(
+      'SELECT namespace, class_name AS "className", bytes FROM limits LIMIT 100000',
+    ),
+    database.rows<PlacementState['usage'][number]>(
+      'SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM reservations GROUP BY 1, 2 LIMIT 100000',
+    ),
+    database.rows<{ name: string }>(
+      `SELECT name FROM platform_objects WHERE plural = 'namespaces' ORDER BY name LIMIT 10000`,
+    ),
+  ]);
+  return {
+    classes: classes.map((c) => c.storageClass),
+    defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
+    pools,
+    moorings,
+    limits: limits.map((l) => ({ ...l, className: l.className === '' ? null : l.className })),
+    usage,
+    namespaces: namespaces.map((n) => n.name),
+  };
+}

@@ -1,0 +1,70 @@
+/**
+ * The lifecycles of our operations, each declared here and nowhere else.
+ *
+ * bind:    deciding → reserved → making → made → written → bound; deciding ⇄ waiting while nothing fits.
+ *          `making` is written before the backend is asked, so that a lost answer is looked for by name first.
+ * release: releasing → unmade → cleared → released; a volume that is kept goes from releasing straight to released.
+ */
+export type BindState = 'deciding' | 'waiting' | 'reserved' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';
+export type ReleaseState = 'releasing' | 'unmade' | 'cleared' | 'released';
+export type OperationState = BindState | ReleaseState;
+
+export interface OperationError {
+  readonly code: string;
+  readonly detail: string;
+}
+
+export interface Operation {
+  readonly id: string;
+  readonly kind: 'bind' | 'release';
+  /** Uid of the claim. */
+  readonly subject: string;
+  readonly state: OperationState;
+  readonly attempts: number;
+}
+
+/** What to do next, as data; a runner does it and records it. */
+export type Step =
+  | { readonly do: 'decide' }
+  | { readonly do: 'intend' }
+  | { readonly do: 'make-volume' }
+  | { readonly do: 'write-volume' }
+  | { readonly do: 'see-bound' }
+  | { readonly do: 'unmake-volume' }
+  | { readonly do: 'clear-volume' }
+  | { readonly do: 'free-reservation' }
+  /** Nothing until somebody wakes it. */
+  | { readonly do: 'rest' };
+
+/** The next step of an operation. Pure and total: a state without a step fails to compile. */
+export function nextStep(state: OperationState): Step {
+  switch (state) {
+    case 'deciding':
+    case 'waiting':
+      return { do: 'decide' };
+    case 'reserved':
+      return { do: 'intend' };
+    case 'making':
+      return { do: 'make-volume' };
+    case 'made':
+      return { do: 'write-volume' };
+    case 'written':
+      return { do: 'see-bound' };
+    case 'releasing':
+      return { do: 'unmake-volume' };
+    case 'unmade':
+      return { do: 'clear-volume' };
+    case 'cleared':
+      return { do: 'free-reservation' };
+    case 'bound':
+    case 'abandoned':
+    case 'released':
+      return { do: 'rest' };
+  }
+}
+
+const longestPauseS = 300;
+
+/** Seconds until the next try after `attempts` failures: doubling from one, at most five minutes, spread by `random` in [0, 1). */
+export const pauseAfter = (attempts: number, random: number): number =>
+  Math.min(longestPauseS, 2 ** Math.max(0, attempts - 1)) * (0.75 + random / 2);

@@ -1,0 +1,108 @@
+import type { Database, Transaction } from '../database/database';
+import { livingServers } from '../live/anchor';
+import { workChannel } from '../live/announce';
+import { pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
+
+const fields = 'id, kind, subject, state, attempts';
+export const finished = `('bound', 'released', 'abandoned')`;
+/** A server is dead when nobody holds the advisory lock of its key. */
+const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
+
+/** Begins an operation once for its subject; the id when it is new. */
+export async function ensureOperations(
+  database: Database,
+  kind: Operation['kind'],
+  state: OperationState,
+  subjects: readonly string[],
+  tx?: Transaction,
+): Promise<string[]> {
+  const made = await database.rows<{ id: string }>(
+    `INSERT INTO operations (kind, subject, state) SELECT $1, s, $2 FROM unnest($3::text[]) s
+     ON CONFLICT (kind, subject) DO NOTHING RETURNING id`,
+    [kind, state, subjects],
+    tx,
+  );
+  return made.map((o) => o.id);
+}
+
+/** Takes the lease of an operation for one server; undefined when it is finished or another living server has it. */
+export async function take(database: Database, id: string, server: number): Promise<Operation | undefined> {
+  const taken = await database.one<Operation>(
+    `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND state NOT IN ${finished}
+       AND (runner IS NULL OR ${runnerIsDead}) RETURNING ${fields}`,
+    [id, server],
+  );
+  // another server works on it: ask it to look once more when it is through
+  if (!taken) await database.rows('UPDATE operations SET again = true WHERE id = $1 AND runner IS NOT NULL', [id]);
+  return taken;
+}
+
+/** Gives the lease back. True when somebody asked for another look meanwhile. */
+export async function giveBack(database: Database, id: string, server: number): Promise<boolean> {
+  const row = await database.one<{ again: boolean }>(
+    `UPDATE operations o SET runner = NULL, again = false FROM (SELECT again FROM operations WHERE id = $1 FOR UPDATE) old
+     WHERE o.id = $1 AND o.runner = $2 RETURNING old.again`,
+    [id, server],
+  );
+  return row?.again ?? false;
+}
+
+/** Moves an operation on, if it is still where it was thought to be. Zero rows is an answer: somebody else moved it. */
+export async function advance(
+  database: Database,
+  operation: Pick<Operation, 'id' | 'state'>,
+  to: OperationState,
+  extra: { waitingFor?: string; decisionId?: number } = {},
+  tx?: Transaction,
+): Promise<Operation | undefined> {
+  return database.one<Operation>(
+    `UPDATE operations SET state = $3, waiting_for = $4, decision_id = coalesce($5, decision_id), attempts = 0, error = NULL,
+       next_attempt_at = NULL, updated_at = now() WHERE id = $1 AND state = $2 RETURNING ${fields}`,
+    [operation.id, operation.state, to, extra.waitingFor, extra.decisionId],
+    tx,
+  );
+}
+
+/** Notes a failed attempt; gives the seconds until the next. */
+export async function noteFailure(
+  database: Database,
+  operation: Operation,
+  error: OperationError,
+  random: number,
+): Promise<number> {
+  const seconds = pauseAfter(operation.attempts + 1, random);
+  await database.rows(
+    `UPDATE operations SET attempts = attempts + 1, error = $2::jsonb, next_attempt_at = now() + make_interval(secs => $3), updated_at = now()
+     WHERE id = $1`,
+    [operation.id, JSON.stringify(error), seconds],
+  );
+  return seconds;
+}
+
+/** Tells all servers that there is work. */
+export const callForWork = (database: Database, tx?: Transaction) =>
+  database.rows(`SELECT pg_notify('${workChannel}', '')`, [], tx);
+
+/** Operations that nobody works on and that are due: a dead server's, and those whose next try has come. */
+export async function findStranded(database: Database, limit: number): Promise<string[]> {
+  const rows = await database.rows<{ id: string }>(
+    `SELECT id FROM operations WHERE state NOT IN ${finished} AND state NOT IN ('waiting', 'written')
+       AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, updated_at + interval '5 seconds') < now()
+     ORDER BY updated_at LIMIT $1`,
+    [limit],
+  );
+  const dead = await database.rows<{ id: string }>(
+    `SELECT id FROM operations WHERE state NOT IN ${finished} AND runner IS NOT NULL AND ${runnerIsDead} LIMIT $1`,
+    [limit],
+  );
+  return [...new Set([...dead, ...rows].map((r) => r.id))];
+}
+
+/** Claims that wait because nothing fits, oldest first. */
+export async function findWaiting(database: Database, limit: number, after: string | undefined): Promise<string[]> {
+  const rows = await database.rows<{ id: string }>(
+    `SELECT id FROM operations WHERE state = 'waiting' AND kind = 'bind' AND ($2::uuid IS NULL OR id > $2::uuid) ORDER BY id LIMIT $1`,
+    [limit, after],
+  );
+  return rows.map((r) => r.id);
+}

@@ -1,0 +1,46 @@
+import PgBoss from 'pg-boss';
+import type { Logger } from 'pino';
+
+const queueName = 'operations';
+
+/** Operations to look at, in PostgreSQL, shared by all servers. What a job means stands in the operation's own row. */
+export class OperationQueue {
+  private readonly boss: PgBoss;
+
+  constructor(url: string, log: Logger) {
+    this.boss = new PgBoss({ connectionString: url, max: 4, schema: 'queue', supervise: true, schedule: false });
+    this.boss.on('error', (error) => log.warn({ err: error }, 'the queue met an error'));
+  }
+
+  async start(): Promise<void> {
+    await this.boss.start();
+    await this.boss.createQueue(queueName, {
+      name: queueName,
+      policy: 'standard',
+      retryLimit: 2,
+      expireInSeconds: 120,
+      retentionMinutes: 60 * 24,
+    });
+  }
+
+  async put(ids: readonly string[], afterSeconds = 0): Promise<void> {
+    if (ids.length === 0) return;
+    const startAfter = afterSeconds > 0 ? new Date(Date.now() + afterSeconds * 1000) : undefined;
+    if (ids.length === 1) await this.boss.send(queueName, { id: ids[0]! }, startAfter ? { startAfter } : {});
+    else
+      await this.boss.insert(ids.map((id) => ({ name: queueName, data: { id }, ...(startAfter && { startAfter }) })));
+  }
+
+  async take(most: number): Promise<{ job: string; operation: string }[]> {
+    const jobs = await this.boss.fetch<{ id: string }>(queueName, { batchSize: most });
+    return jobs.map((j) => ({ job: j.id, operation: j.data.id }));
+  }
+
+  async done(job: string): Promise<void> {
+    await this.boss.complete(queueName, job);
+  }
+
+  async stop(): Promise<void> {
+    await this.boss.stop({ graceful: false, close: true });
+  }
+}

@@ -1,0 +1,80 @@
+/** An object of the platform's API; its body beyond the metadata is the resource's own affair. */
+export interface PlatformObject {
+  readonly apiVersion?: string;
+  readonly kind?: string;
+  readonly metadata: {
+    readonly name: string;
+    readonly namespace?: string;
+    readonly uid?: string;
+    readonly resourceVersion?: string;
+    readonly creationTimestamp?: string;
+    readonly deletionTimestamp?: string;
+    readonly labels?: Readonly<Record<string, string>>;
+    readonly annotations?: Readonly<Record<string, string>>;
+    readonly ownerReferences?: readonly { readonly kind: string; readonly name: string; readonly uid: string }[];
+  };
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- see above
+  readonly [member: string]: any;
+}
+
+/** The collections that are mirrored. */
+export const mirrored = [
+  'namespaces',
+  'nodes',
+  'storageclasses',
+  'statefulsets',
+  'pods',
+  'persistentvolumes',
+  'persistentvolumeclaims',
+] as const;
+export type Plural = (typeof mirrored)[number];
+
+export interface PlatformEvent {
+  readonly type: 'ADDED' | 'MODIFIED' | 'DELETED';
+  readonly object: PlatformObject;
+}
+
+export type PlatformProblemCode =
+  | 'unreachable'
+  | 'not-found'
+  | 'exists'
+  | 'conflict'
+  | 'invalid'
+  | 'forbidden'
+  /** The resource version asked for is no longer kept: list again. */
+  | 'gone'
+  | 'failed';
+
+/** A call to the platform that did not succeed. */
+export class PlatformProblem extends Error {
+  constructor(
+    readonly code: PlatformProblemCode,
+    message: string,
+    /** Fields the platform refused, with its words. */
+    readonly causes: readonly { readonly field: string; readonly message: string }[] = [],
+  ) {
+    super(message);
+  }
+
+  /** Whether trying the same again may help. */
+  get helpsToRetry(): boolean {
+    return this.code === 'unreachable' || this.code === 'conflict' || this.code === 'failed';
+  }
+}
+
+/** The platform, as far as this product uses it. */
+export interface PlatformConnector {
+  list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }>;
+  /** Hands events over until the platform ends the watch or `signal` does. Throws `gone` when the version is too old. */
+  watch(
+    plural: Plural,
+    version: string,
+    onEvent: (event: PlatformEvent | { version: string }) => void,
+    signal: AbortSignal,
+  ): Promise<void>;
+  create(object: PlatformObject): Promise<PlatformObject>;
+  find(apiVersion: string, kind: string, name: string, namespace?: string): Promise<PlatformObject | undefined>;
+  mergePatch(object: PlatformObject): Promise<PlatformObject>;
+  /** Deletes; already gone is fine. */
+  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void>;
+}

@@ -1,0 +1,185 @@
+import {
+  ApiException,
+  KubeConfig,
+  KubernetesObjectApi,
+  PatchStrategy,
+  Watch,
+  type KubernetesObject,
+} from '@kubernetes/client-node';
+import type { Metrics } from '../metrics/metrics';
+import {
+  PlatformProblem,
+  type PlatformConnector,
+  type PlatformEvent,
+  type PlatformObject,
+  type PlatformProblemCode,
+  type Plural,
+} from './connector';
+
+const collections: Record<Plural, { apiVersion: string; kind: string; path: string }> = {
+  namespaces: { apiVersion: 'v1', kind: 'Namespace', path: '/api/v1/namespaces' },
+  nodes: { apiVersion: 'v1', kind: 'Node', path: '/api/v1/nodes' },
+  pods: { apiVersion: 'v1', kind: 'Pod', path: '/api/v1/pods' },
+  persistentvolumes: { apiVersion: 'v1', kind: 'PersistentVolume', path: '/api/v1/persistentvolumes' },
+  persistentvolumeclaims: { apiVersion: 'v1', kind: 'PersistentVolumeClaim', path: '/api/v1/persistentvolumeclaims' },
+  statefulsets: { apiVersion: 'apps/v1', kind: 'StatefulSet', path: '/apis/apps/v1/statefulsets' },
+  storageclasses: {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'StorageClass',
+    path: '/apis/storage.k8s.io/v1/storageclasses',
+  },
+};
+
+const codes: Record<number, PlatformProblemCode> = { 403: 'forbidden', 404: 'not-found', 410: 'gone', 422: 'invalid' };
+
+interface StatusBody {
+  message?: string;
+  reason?: string;
+  details?: { causes?: { field?: string; message?: string }[] };
+}
+
+function problemOf(error: unknown): PlatformProblem {
+  if (error instanceof PlatformProblem) return error;
+  if (!(error instanceof ApiException))
+    return new PlatformProblem('unreachable', error instanceof Error ? error.message : String(error));
+  let body: StatusBody = {};
+  try {
+    body = (typeof error.body === 'string' ? JSON.parse(error.body) : error.body) as StatusBody;
+  } catch {
+    // an answer that is no Status object has only its code to go by
+  }
+  const conflict = body.reason === 'AlreadyExists' ? 'exists' : 'conflict';
+  const code = error.code === 409 ? conflict : (codes[error.code] ?? 'failed');
+  const causes = (body.details?.causes ?? []).map((c) => ({ field: c.field ?? '', message: c.message ?? '' }));
+  return new PlatformProblem(code, body.message ?? `the platform answered ${error.code}`, causes);
+}
+
+/** The platform through its standard client. */
+export class KubernetesConnector implements PlatformConnector {
+  private readonly config = new KubeConfig();
+  private readonly objects: KubernetesObjectApi;
+
+  constructor(
+    server: string,
+    token: string | undefined,
+    private readonly metrics: Metrics,
+  ) {
+    this.config.loadFromOptions({
+      clusters: [{ name: 'site', server, skipTLSVerify: server.startsWith('http:') }],
+      users: [{ name: 'moorage', token }],
+      contexts: [{ name: 'site', cluster: 'site', user: 'moorage' }],
+      currentContext: 'site',
+    });
+    this.objects = KubernetesObjectApi.makeApiClient(this.config);
+  }
+
+  private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
+    try {
+      return await this.metrics.timed('platform', name, work);
+    } catch (error) {
+      throw problemOf(error);
+    }
+  }
+
+  async list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }> {
+    const { apiVersion, kind } = collections[plural];
+    const items: PlatformObject[] = [];
+    let version = '';
+    let next: string | undefined;
+    do {
+      const page = await this.call('list', () =>
+        this.objects.list(
+          apiVersion,
+          kind,
+          undefined,
+          undefined,
+          undefined,
+          undefined,
+          undefined,
+          undefined,
+          500,
+          next,
+        ),
+      );
+      items.push(...(JSON.parse(JSON.stringify(page.items)) as PlatformObject[]));
+      version = page.metadata?.resourceVersion ?? version;
+      next = page.metadata?._continue || undefined;
+    } while (next);
+    return { items, version };
+  }
+
+  watch(
+    plural: Plural,
+    version: string,
+    onEvent: (event: PlatformEvent | { version: string }) => void,
+    signal: AbortSignal,
+  ): Promise<void> {
+    return new Promise((resolve, reject) => {
+      let gone: PlatformProblem | undefined;
+      const onLine = (type: string, object: PlatformObject & { code?: number; message?: string }) => {
+        if (type === 'ERROR')
+          gone = new PlatformProblem(object.code === 410 ? 'gone' : 'failed', object.message ?? 'the watch failed');
+        else if (type === 'BOOKMARK') onEvent({ version: object.metadata.resourceVersion! });
+        else onEvent({ type: type as PlatformEvent['type'], object });
+      };
+      const done = (error: unknown) => {
+        const aborted = signal.aborted || (error as { name?: string } | null)?.name === 'AbortError';
+        if (gone) reject(gone);
+        else if (error && !aborted)
+          reject(new PlatformProblem('unreachable', error instanceof Error ? error.message : String(error)));
+        else resolve();
+      };
+      new Watch(this.config)
+        .watch(
+          collections[plural].path,
+          { resourceVersion: version, allowWatchBookmarks: true, timeoutSeconds: 600 },
+          onLine,
+          done,
+        )
+        .then((controller) => {
+          const abort = () => controller.abort();
+          if (signal.aborted) abort();
+          else signal.addEventListener('abort', abort, { once: true });
+        }, done);
+    });
+  }
+
+  async create(object: PlatformObject): Promise<PlatformObject> {
+    const made = await this.call('create', () => this.objects.create(object as KubernetesObject));
+    return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async find(apiVersion: string, kind: string, name: string, namespace?: string): Promise<PlatformObject | undefined> {
+    try {
+      const found = await this.call('read', () =>
+        this.objects.read({ apiVersion, kind, metadata: { name, namespace: namespace ?? '' } }),
+      );
+      return JSON.parse(JSON.stringify(found)) as PlatformObject;
+    } catch (error) {
+      if (error instanceof PlatformProblem && error.code === 'not-found') return undefined;
+      throw error;
+    }
+  }
+
+  async mergePatch(object: PlatformObject): Promise<PlatformObject> {
+    const made = await this.call('patch', () =>
+      this.objects.patch(
+        object as KubernetesObject,
+        undefined,
+        undefined,
+        undefined,
+        undefined,
+        PatchStrategy.MergePatch,
+      ),
+    );
+    return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void> {
+    try {
+      await this.call('delete', () => this.objects.delete({ apiVersion, kind, metadata: { name, namespace } }));
+    } catch (error) {
+      if (!(error instanceof PlatformProblem && error.code === 'not-found')) throw error;
+    }
+  }
+}

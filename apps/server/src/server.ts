@@ -1,0 +1,63 @@
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import pg from 'pg';
+import pino from 'pino';
+import type { Config } from './config';
+import { Database } from './database/database';
+import { Engine } from './engine';
+import { makeApp } from './http/app';
+import { LiveStream } from './live/stream';
+import { Metrics } from './metrics/metrics';
+import type { Operation } from './operations/operation';
+import { KubernetesConnector } from './platform/kubernetes';
+
+export interface RunningServer {
+  readonly url: string;
+  /** Settled once PostgreSQL was there and everything is prepared. */
+  readonly ready: Promise<void>;
+  stop(): Promise<void>;
+}
+
+export interface Watching {
+  /** Told after each step of an operation. */
+  onStep?(operation: Operation): void;
+}
+
+/** Starts a server. It answers at once; without PostgreSQL it says so, waits, and goes on when it is there. */
+export async function startServer(config: Config, watching: Watching = {}): Promise<RunningServer> {
+  const log = pino({ level: config.logLevel, base: undefined });
+  const metrics = new Metrics();
+  const database = new Database(config.databaseUrl);
+  const sessions = new pg.Pool({ connectionString: config.databaseUrl, max: 4 });
+  sessions.on('error', (error) => log.warn({ err: error }, 'a connection of the session store was lost'));
+  const { platform } = config.estate;
+  const engine = new Engine(
+    config,
+    database,
+    new KubernetesConnector(platform.server, platform.token, metrics),
+    metrics,
+    log,
+    (operation) => watching.onStep?.(operation),
+  );
+  const stream = new LiveStream(engine.anchor);
+  const server = createServer(makeApp(config, database, sessions, engine, stream, metrics, log));
+  await new Promise<void>((resolve, reject) => {
+    server.once('error', reject);
+    server.listen(config.port, '127.0.0.1', resolve);
+  });
+  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  log.info({ url }, 'listening');
+  const ready = engine.start();
+  return {
+    url,
+    ready,
+    stop: async () => {
+      stream.close();
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+      await engine.stop();
+      await sessions.end();
+      await database.close();
+    },
+  };
+}

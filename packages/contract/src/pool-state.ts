@@ -1,0 +1,60 @@
+import type { Pool } from '@moorage/core/pools/pool';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import type { PoolRow } from './backends';
+
+/** A pool as the core's decisions see it, from what the API says of it: the same on the server and in the browser's worker. */
+export function toCorePool(
+  row: PoolRow & {
+    readonly reachable: boolean;
+    readonly healthy: boolean;
+    readonly diskUse: Readonly<Record<string, number>>;
+  },
+): Pool {
+  const { facts } = row;
+  const { redundancy } = facts;
+  const placesCopies = redundancy.kind === 'spread' && redundancy.scheme.kind === 'copies';
+  return {
+    id: row.id,
+    name: row.name,
+    backend: row.backend,
+    reachable: row.reachable,
+    healthy: row.healthy,
+    access: facts.access,
+    sharedBlock: facts.sharedBlock,
+    encryption: facts.encryption,
+    expansion: facts.expansion,
+    zones: facts.zones,
+    minimum: facts.minimum as Bytes,
+    maximum: facts.maximum as Bytes,
+    granule: facts.granule as Bytes,
+    redundancy:
+      redundancy.kind === 'inner'
+        ? { kind: 'inner', survives: redundancy.survives, usable: redundancy.usable as Bytes }
+        : {
+            kind: 'spread',
+            scheme: redundancy.scheme,
+            level: redundancy.level,
+            domains: redundancy.domains.map((d) => ({ ...d, capacity: d.capacity as Bytes })),
+            ...(placesCopies && {
+              disks: facts.disks.map((d) => ({
+                id: d.id,
+                node: d.node,
+                domain: redundancy.level === 'node' ? d.node : redundancy.level === 'rack' ? d.rack : d.zone,
+                capacity: d.capacity,
+                used: row.diskUse[d.id] ?? 0,
+                usable: d.works,
+              })),
+            }),
+          },
+    subscribedRaw: row.reservedRaw + row.foreignRaw,
+    consumedRaw: facts.consumedRaw,
+    overcommit: row.overcommit,
+    softMark: row.softMark,
+    hardMark: row.hardMark,
+    allotment: row.allotment ?? undefined,
+    taken: row.reservedBytes,
+    iops: facts.iops,
+    promisedIops: row.promisedIops,
+    amplification: facts.amplification,
+  };
+}

@@ -1,0 +1,168 @@
+/**
+ * Loads the demo: classes, moorings and limits through the product's own API, applications through the platform's. Every claim
+ * is bound by the product itself. All names are made up: the Orrin Sound Hydrographic Office.
+ */
+const GiB = 2 ** 30;
+
+const aClass = (part) => ({
+  copies: 1,
+  encrypted: false,
+  writeShare: 0.3,
+  reclaim: 'Delete',
+  binding: 'Immediate',
+  expansion: true,
+  strategy: 'in-order',
+  zones: [],
+  locality: false,
+  isDefault: false,
+  ...part,
+});
+
+const classes = [
+  aClass({
+    name: 'ledger',
+    copies: 3,
+    encrypted: true,
+    reclaim: 'Retain',
+    iopsFloor: { kind: 'per-gib', perGiB: 12, minimum: 600, maximum: 15000 },
+    iopsCeiling: { kind: 'per-gib', perGiB: 48, minimum: 2400, maximum: 60000 },
+    writeShare: 0.4,
+  }),
+  aClass({ name: 'general', copies: 2, isDefault: true, strategy: 'spread' }),
+  aClass({ name: 'charts-shared', copies: 2 }),
+  aClass({ name: 'echo-deep', copies: 2, strategy: 'pack' }),
+  aClass({ name: 'scratch', binding: 'WaitForFirstConsumer' }),
+];
+
+const moorings = [
+  ['ledger', ['kelp-nvme', 'basalt-swift']],
+  ['general', ['basalt-broad', 'basalt-swift']],
+  ['charts-shared', ['basalt-swift', 'basalt-broad']],
+  ['echo-deep', ['kelp-deep', 'basalt-broad']],
+  ['scratch', ['kelp-nvme', 'basalt-broad']],
+];
+
+const claimSpec = (className, size, modes = ['ReadWriteOnce']) => ({
+  accessModes: modes,
+  storageClassName: className,
+  resources: { requests: { storage: size } },
+});
+
+const set = (namespace, name, replicas, className, size) => [
+  `/apis/apps/v1/namespaces/${namespace}/statefulsets`,
+  {
+    metadata: { name },
+    spec: {
+      replicas,
+      podManagementPolicy: 'Parallel',
+      selector: { matchLabels: { app: name } },
+      template: {
+        metadata: { labels: { app: name } },
+        spec: { containers: [{ name, image: 'orrin-sound.example/' + name }] },
+      },
+      volumeClaimTemplates: [{ metadata: { name: 'data' }, spec: claimSpec(className, size) }],
+    },
+  },
+];
+const claim = (namespace, name, className, size, modes) => [
+  `/api/v1/namespaces/${namespace}/persistentvolumeclaims`,
+  { metadata: { name }, spec: claimSpec(className, size, modes) },
+];
+
+const objects = [
+  set('tide-gauges', 'gauge-store', 3, 'ledger', '400Gi'),
+  set('ferry-desk', 'booking-ledger', 3, 'ledger', '120Gi'),
+  set('ferry-desk', 'seat-cache', 2, 'general', '20Gi'),
+  set('wave-model', 'swell-grid', 12, 'scratch', '500Gi'),
+  claim('tide-gauges', 'gauge-archive', 'echo-deep', '6Ti'),
+  claim('tide-gauges', 'calibration', 'general', '300Mi'),
+  claim('tide-gauges', 'station-photos', 'echo-deep', '900Gi'),
+  claim('ferry-desk', 'timetable', 'general', '10.2Gi'),
+  claim('ferry-desk', 'receipts', 'general', '64Gi'),
+  claim('chart-tiles', 'tile-source', 'echo-deep', '2Ti'),
+  claim('chart-tiles', 'tile-index', 'ledger', '80Gi'),
+  claim('chart-tiles', 'print-queue', 'general', '40Gi'),
+  claim('chart-tiles', 'glyphs', 'general', '5Gi'),
+  claim('wave-model', 'forecast-out', 'general', '250Gi'),
+  claim('wave-model', 'boundary-data', 'echo-deep', '1500Gi'),
+];
+
+const cannotBind = [
+  claim('chart-tiles', 'tile-share', 'charts-shared', '2Ti', ['ReadWriteMany']),
+  claim('ferry-desk', 'booking-archive', 'ledger', '300Gi'),
+  claim('wave-model', 'spare-grid', 'scratch', '500Gi'),
+];
+
+/** How full each volume is, by its claim's name; the rest is a quarter full. */
+const written = {
+  'gauge-store': 0.62,
+  'booking-ledger': 0.41,
+  'seat-cache': 0.18,
+  'swell-grid': 0.71,
+  'gauge-archive': 0.8,
+  'tile-source': 0.55,
+};
+
+export async function loadScenario({ url, standins, say }) {
+  let cookie = '';
+  const api = async (method, path, body, headers = {}) => {
+    const response = await fetch(url + path, {
+      method,
+      headers: { 'Content-Type': 'application/json', Cookie: cookie, ...headers },
+      body: body === undefined ? undefined : JSON.stringify(body),
+    });
+    cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? cookie;
+    const text = await response.text();
+    const data = text ? JSON.parse(text) : undefined;
+    if (!response.ok && data?.code !== 'platform-exists')
+      throw new Error(`${method} ${path}: ${data?.detail ?? response.status}`);
+    return data;
+  };
+  const platform = async (path, body) => {
+    const response = await fetch(standins.platform.url + path, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify(body),
+    });
+    if (!response.ok && response.status !== 409) throw new Error(`${path}: ${await response.text()}`);
+  };
+  const until = async (what, done) => {
+    for (let i = 0; i < 400; i++) {
+      if (await done()) return;
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+    throw new Error(`waited 40 s for ${what}`);
+  };
+
+  await api('POST', '/api/session', { name: 'maren', password: 'lighthouse' });
+  await until(
+    'the pools of both backends',
+    async () => (await api('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
+  );
+  await until('the namespaces', async () => (await api('GET', '/api/namespaces')).length >= 4);
+  for (const cls of classes) await api('POST', '/api/classes', cls);
+  for (const [className, pools] of moorings)
+    for (const pool of pools) await api('PUT', `/api/moorings/${className}/${pool}`, { enabled: true });
+  await api('PATCH', '/api/pools/kelp-nvme', { overcommit: 1.5 });
+  await api('PATCH', '/api/pools/basalt-broad', { overcommit: 2, allotment: 100 * 1024 * GiB });
+  await api('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 600 * GiB });
+  await api('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 12 * 1024 * GiB });
+  for (const [path, body] of objects) await platform(path, body);
+  const expected = 3 + 3 + 2 + 12 + objects.length - 4;
+  let bound = 0;
+  await until(`${expected} bound claims`, async () => {
+    bound = (await api('GET', '/api/claims?limit=1')).counts.bound;
+    return bound >= expected;
+  });
+  say(`${bound} claims are bound`);
+  for (const [path, body] of cannotBind) await platform(path, body);
+  const { claims } = await api('GET', '/api/claims?limit=500');
+  for (const { name, backend, volumeId, provisioned } of claims.filter((c) => c.volumeId)) {
+    const share = Object.entries(written).find(([prefix]) => name.includes(prefix))?.[1] ?? 0.25;
+    await fetch(`${standins[backend].control}/volumes/${volumeId}`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ consumed: Math.round(provisioned * share) }),
+    });
+  }
+}
