@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { Journal } from '../journal';
+import type { Journal } from '../journal';
 import { RedfishError } from './errors';
 
 /** Sizes in bytes, rates in operations per second, times in milliseconds. */

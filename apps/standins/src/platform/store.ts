@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
-import { Journal } from '../journal';
+import type { Journal } from '../journal';
 import { apiVersion, resourceOf } from './resources';
 import { StatusError } from './status';
 

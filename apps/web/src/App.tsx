@@ -1,0 +1,88 @@
+import { Box, CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
+import { QueryClientProvider } from '@tanstack/react-query';
+import type { Person } from '@moorage/contract/people';
+import { lazy, Suspense, useMemo, useState } from 'react';
+import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
+import { ApiProblem } from './api/client';
+import { useLiveChanges } from './api/live';
+import { queryClient, usePerson } from './api/queries';
+import { Course } from './frame/Course';
+import { Head } from './frame/Head';
+import { Keys } from './frame/Keys';
+import { Line } from './frame/Line';
+import { NoticeBar } from './parts/NoticeBar';
+import { Failed } from './parts/States';
+import { PersonContext } from './parts/person';
+import { SignIn } from './sign-in/SignIn';
+import { useLook } from './theme/look';
+import { makeTheme } from './theme/theme';
+
+const Backends = lazy(() => import('./backends/Backends'));
+const Moorings = lazy(() => import('./moorings/Moorings'));
+const Classes = lazy(() => import('./classes/Classes'));
+const NewClass = lazy(() => import('./classes/NewClass'));
+const ClassDetail = lazy(() => import('./classes/ClassDetail'));
+const Claims = lazy(() => import('./claims/Claims'));
+const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
+const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+
+function ChartRoom({ person }: { person: Person }) {
+  useLiveChanges();
+  const [keys, setKeys] = useState(false);
+  return (
+    <PersonContext value={person}>
+      <Box
+        sx={{ height: '100%', display: 'flex', flexDirection: 'column', bgcolor: 'background.default', minWidth: 1024 }}
+      >
+        <Head person={person} showKeys={() => setKeys(true)} />
+        <Course />
+        <Suspense
+          fallback={
+            <Box sx={{ flex: 1, p: 2 }}>
+              <LinearProgress aria-label="Loading" />
+            </Box>
+          }
+        >
+          <Routes>
+            <Route path="/backends" element={<Backends />} />
+            <Route path="/moorings" element={<Moorings />} />
+            <Route path="/classes" element={<Classes />} />
+            <Route path="/classes/new" element={<NewClass />} />
+            <Route path="/classes/:name" element={<ClassDetail />} />
+            <Route path="/claims" element={<Claims />} />
+            <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
+            <Route path="/namespaces" element={<Namespaces />} />
+            <Route path="*" element={<Navigate to="/claims" replace />} />
+          </Routes>
+        </Suspense>
+        <Line />
+        <Keys open={keys} setOpen={setKeys} />
+        <NoticeBar />
+      </Box>
+    </PersonContext>
+  );
+}
+
+function Door() {
+  const person = usePerson();
+  if (person.data) return <ChartRoom person={person.data} />;
+  if (person.error instanceof ApiProblem && person.error.status === 401) return <SignIn />;
+  if (person.isError) return <Failed error={person.error} retry={() => void person.refetch()} />;
+  return <LinearProgress aria-label="Loading" />;
+}
+
+export function App() {
+  const look = useLook((s) => s.look);
+  const theme = useMemo(() => makeTheme(look), [look]);
+  return (
+    <ThemeProvider theme={theme}>
+      <CssBaseline enableColorScheme />
+      <GlobalStyles styles={{ ':root': { '--second-ink': theme.chart.secondInk } }} />
+      <QueryClientProvider client={queryClient}>
+        <BrowserRouter>
+          <Door />
+        </BrowserRouter>
+      </QueryClientProvider>
+    </ThemeProvider>
+  );
+}

@@ -1,0 +1,48 @@
+import type { BackendRow } from '@moorage/contract/backends';
+import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
+import type { ClassRow } from '@moorage/contract/classes';
+import type { PlacementState } from '@moorage/contract/moorings';
+import type { NamespaceUsage } from '@moorage/contract/namespaces';
+import type { Person } from '@moorage/contract/people';
+import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
+import { ApiProblem, call } from './client';
+
+/** Refusals are final; a server that does not answer is asked again. */
+export const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      retry: (count, error) => !(error instanceof ApiProblem && error.status < 500) && count < 3,
+    },
+  },
+});
+
+export const usePerson = () =>
+  useQuery({ queryKey: ['person'], queryFn: () => call<Person>('/api/session'), retry: false, staleTime: Infinity });
+export const useBackends = () =>
+  useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
+export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });
+export const usePlacement = () =>
+  useQuery({ queryKey: ['placement'], queryFn: () => call<PlacementState>('/api/placement') });
+export const useNamespaces = () =>
+  useQuery({ queryKey: ['namespaces'], queryFn: () => call<NamespaceUsage[]>('/api/namespaces') });
+export const useClaims = (parameters: Record<string, string | undefined>) => {
+  const search = new URLSearchParams(Object.entries(parameters).filter((e): e is [string, string] => !!e[1]));
+  return useQuery({
+    queryKey: ['claims', search.toString()],
+    queryFn: () => call<ClaimPage>(`/api/claims?${search.toString()}`),
+    placeholderData: keepPreviousData,
+  });
+};
+export const useClaim = (namespace: string, name: string) =>
+  useQuery({
+    queryKey: ['claims', 'one', namespace, name],
+    queryFn: () => call<ClaimDetail>(`/api/claims/${encodeURIComponent(namespace)}/${encodeURIComponent(name)}`),
+  });
+export const useLine = (claim: string | null) =>
+  useQuery({
+    queryKey: ['line', claim],
+    queryFn: () => call<Line>(`/api/line?claim=${encodeURIComponent(claim!)}`),
+    enabled: !!claim,
+    placeholderData: keepPreviousData,
+  });

@@ -1,0 +1,237 @@
+import { Box, Link, Paper, Table, TableBody, TableCell, TableHead, TableRow, Tooltip, Typography } from '@mui/material';
+import type { BackendRow, PoolRow } from '@moorage/contract/backends';
+import { toCorePool } from '@moorage/contract/pool-state';
+import { subscriptionRoom } from '@moorage/core/capacity/thin';
+import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
+import { thinState } from '@moorage/core/pools/pool';
+import { useBackends } from '../api/queries';
+import { useInAddress } from '../frame/address';
+import { MarkedWord } from '../marks/Mark';
+import { Place } from '../parts/Place';
+import { Iops, Size, Unit } from '../parts/Size';
+import { Empty, Fetched } from '../parts/States';
+import { When } from '../parts/When';
+import { Sounding } from '../soundings/Sounding';
+import { CapacityExplained } from './CapacityExplained';
+import { PoolSettings } from './PoolSettings';
+
+const speaks: Record<string, string> = { NVMeOverFabrics: 'NVMe/TCP', NFSv4: 'NFS' };
+
+function redundancyWords(pool: PoolRow): string {
+  const { redundancy } = pool.facts;
+  if (redundancy.kind === 'inner') return `inner, survives ${redundancy.survives}`;
+  const { scheme } = redundancy;
+  return scheme.kind === 'copies'
+    ? `copies over ${redundancy.domains.length} nodes`
+    : `${scheme.data}+${scheme.parity} over ${redundancy.domains.length} nodes`;
+}
+
+/** Copies to reckon a replicated pool with: what its classes mostly ask. */
+export const usualCopies = (pool: PoolRow): number =>
+  pool.facts.redundancy.kind === 'spread' && pool.facts.redundancy.scheme.kind === 'copies'
+    ? pool.facts.redundancy.scheme.copies
+    : 1;
+
+function strandedIn(pool: PoolRow): number {
+  const { redundancy } = pool.facts;
+  if (redundancy.kind !== 'spread') return -1;
+  return explainCapacity(redundancy.domains as (DomainCapacity & { live: boolean })[], redundancy.scheme).stranded;
+}
+
+function PoolLine({
+  pool,
+  backend,
+  chosen,
+  choose,
+}: {
+  pool: PoolRow;
+  backend: BackendRow;
+  chosen: boolean;
+  choose: () => void;
+}) {
+  const core = toCorePool({ ...pool, reachable: backend.reachable, healthy: backend.healthy, diskUse: {} });
+  const copies = usualCopies(pool);
+  const thin = { ...thinState(core, copies), allotment: pool.allotment ?? undefined };
+  const promised = core.iops > 0 ? core.promisedIops / core.iops : 0;
+  return (
+    <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 54 }}>
+      <TableCell component="th" scope="row">
+        <Link
+          component="button"
+          onClick={choose}
+          sx={{ fontWeight: 600, color: 'text.primary', font: 'inherit' }}
+          aria-pressed={chosen}
+        >
+          {pool.name}
+        </Link>
+        <Typography variant="caption" color="text.secondary" component="div">
+          {redundancyWords(pool)} · {pool.facts.protocols.map((p) => speaks[p] ?? p).join(', ')}
+        </Typography>
+      </TableCell>
+      <TableCell sx={{ pl: 2 }}>
+        <Sounding {...thin} height={42} />
+      </TableCell>
+      <TableCell align="right">
+        <Size bytes={thin.usable} />
+        {copies > 1 && (
+          <Typography variant="caption" component="div" color="text.secondary">
+            at {copies} copies
+          </Typography>
+        )}
+      </TableCell>
+      <TableCell align="right">
+        <Size bytes={thin.consumed} />
+        <Typography variant="caption" component="div" color="text.secondary">
+          {Math.round((100 * thin.consumed) / Math.max(1, thin.usable))} %
+        </Typography>
+      </TableCell>
+      <TableCell align="right">
+        <Size bytes={thin.subscribed} />
+        <Typography variant="caption" component="div" color="text.secondary">
+          ceiling {pool.overcommit.toFixed(2)}×
+        </Typography>
+      </TableCell>
+      <TableCell align="right">
+        <Size bytes={subscriptionRoom(thin)} />
+        {pool.allotment !== null && (
+          <Typography variant="caption" component="div" color="text.secondary">
+            allotment <Size bytes={pool.allotment} />
+          </Typography>
+        )}
+      </TableCell>
+      <TableCell align="right">
+        <Iops value={core.promisedIops} />
+        <Typography variant="caption" component="div" color="text.secondary">
+          {(promised * 100).toFixed(1)} % of <Iops value={core.iops} />
+        </Typography>
+      </TableCell>
+      <TableCell align="right">{pool.volumes}</TableCell>
+      <TableCell sx={{ textAlign: 'right' }}>
+        <PoolSettings pool={pool} />
+      </TableCell>
+    </TableRow>
+  );
+}
+
+function BackendLine({ backend }: { backend: BackendRow }) {
+  const state = !backend.reachable
+    ? 'person'
+    : backend.degradedVolumes > 0 || !backend.healthy
+      ? 'degraded'
+      : 'settled';
+  const words = !backend.reachable
+    ? (backend.problem?.detail ?? 'not looked at yet')
+    : backend.degradedVolumes > 0
+      ? `${backend.degradedVolumes} volumes miss copies`
+      : backend.healthy
+        ? 'answers, healthy'
+        : 'says it is not healthy';
+  return (
+    <TableRow sx={{ '& td': { borderTop: 1, borderColor: 'divider', pt: 1.25 } }}>
+      <TableCell colSpan={9}>
+        <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
+          <Typography component="h2" variant="h2">
+            {backend.id}
+          </Typography>
+          <span>{backend.title}</span>
+          <MarkedWord kind={state} word={words} />
+          <Box sx={{ flex: 1 }} />
+          <Typography variant="caption" color="text.secondary">
+            {backend.address}{' '}
+            {backend.checkedAt && (
+              <>
+                · looked at <When at={backend.checkedAt} />
+              </>
+            )}
+          </Typography>
+        </Box>
+      </TableCell>
+    </TableRow>
+  );
+}
+
+const columns: readonly [string, string, 'left' | 'right'][] = [
+  ['Pool', '', 'left'],
+  [
+    'Sounding',
+    'The tint is what was written, the line what was promised, the ticks the soft and hard marks, the top the overcommit ceiling.',
+    'left',
+  ],
+  ['Usable', 'What can be kept once copies or parity are paid for.', 'right'],
+  ['Written', 'Bytes that applications really wrote.', 'right'],
+  ['Promised', 'Sum of provisioned sizes; its ceiling is overcommit × usable.', 'right'],
+  ['Room to promise', 'What may still be promised to claims.', 'right'],
+  ['IOPS promised', 'Floors of the bound claims, as the pool pays for them, copies counted.', 'right'],
+  ['Volumes', '', 'right'],
+  ['', '', 'right'],
+];
+
+function Estate({ backends }: { backends: BackendRow[] }) {
+  const pools = backends.flatMap((b) => b.pools.map((pool) => ({ pool, backend: b })));
+  // the pool that strands most is the one whose figures surprise
+  const first = [...pools].sort((a, b) => strandedIn(b.pool) - strandedIn(a.pool))[0];
+  const [name, choose] = useInAddress('pool', first?.pool.id);
+  const chosen = pools.find(({ pool }) => pool.id === name) ?? first;
+  if (backends.length === 0)
+    return (
+      <Empty title="No backend is registered">Name one in the estate file of the server; see docs/operating.md.</Empty>
+    );
+  return (
+    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
+      <Paper>
+        <Table size="small" aria-label="Backends and pools">
+          <TableHead>
+            <TableRow>
+              {columns.map(([title, help, align]) => (
+                <TableCell key={title} align={align}>
+                  <Tooltip title={help}>
+                    <span>{title || <span style={{ position: 'absolute', left: -9999 }}>Settings</span>}</span>
+                  </Tooltip>
+                </TableCell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {backends.map((backend) => [
+              <BackendLine key={backend.id} backend={backend} />,
+              ...backend.pools.map((pool) => (
+                <PoolLine
+                  key={pool.id}
+                  pool={pool}
+                  backend={backend}
+                  chosen={chosen?.pool.id === pool.id}
+                  choose={() => choose(pool.id)}
+                />
+              )),
+              backend.pools.length === 0 && (
+                <TableRow key={`${backend.id}-none`}>
+                  <TableCell colSpan={9} sx={{ color: 'text.secondary' }}>
+                    Its pools are not known yet.
+                  </TableCell>
+                </TableRow>
+              ),
+            ])}
+          </TableBody>
+        </Table>
+      </Paper>
+      {chosen && <CapacityExplained key={chosen.pool.id} pool={chosen.pool} />}
+    </Box>
+  );
+}
+
+export default function Backends() {
+  const query = useBackends();
+  return (
+    <Place
+      title="Backends"
+      question={
+        <>
+          How much can each pool really keep, and what is it promised already?{' '}
+          <Unit>Choose a pool to see where its bytes go.</Unit>
+        </>
+      }
+    >
+      <Fetched query={query}>{(backends) => <Estate backends={backends} />}</Fetched>
+    </Place>
+  );
+}

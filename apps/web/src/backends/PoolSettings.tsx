@@ -1,0 +1,135 @@
+import { Box, Button, Popover, TextField, Typography } from '@mui/material';
+import type { PoolChange, PoolRow } from '@moorage/contract/backends';
+import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import { quantityWords } from '@moorage/contract/claims';
+import { useState } from 'react';
+import { useForm } from 'react-hook-form';
+import { ApiProblem, call } from '../api/client';
+import { useMay } from '../parts/person';
+import { useNotice } from '../parts/useAct';
+
+interface Fields {
+  overcommit: string;
+  softMark: string;
+  hardMark: string;
+  allotment: string;
+}
+
+const numberIn = (text: string, low: number, high: number): number | undefined => {
+  const value = Number(text);
+  return text.trim() !== '' && value >= low && value <= high ? value : undefined;
+};
+
+/** Limits of one pool: how much may be promised, and where it counts as filling up. */
+export function PoolSettings({ pool }: { pool: PoolRow }) {
+  const may = useMay('administrator', 'operator', 'storage-engineer');
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const show = useNotice((s) => s.show);
+  const defaults: Fields = {
+    overcommit: String(pool.overcommit),
+    softMark: String(Math.round(pool.softMark * 100)),
+    hardMark: String(Math.round(pool.hardMark * 100)),
+    allotment: pool.allotment === null ? '' : formatQuantity(pool.allotment as Bytes),
+  };
+  const { register, handleSubmit, reset, setError, formState } = useForm<Fields>({
+    values: defaults,
+    mode: 'onChange',
+  });
+  const { errors } = formState;
+  const submit = handleSubmit(async (fields) => {
+    const allotment = parseQuantity(fields.allotment);
+    const change: PoolChange = {
+      overcommit: Number(fields.overcommit),
+      softMark: Number(fields.softMark) / 100,
+      hardMark: Number(fields.hardMark) / 100,
+      allotment: allotment.ok ? allotment.bytes : null,
+    };
+    try {
+      await call(`/api/pools/${pool.id}`, { method: 'PATCH', version: pool.version, body: change });
+      show({ kind: 'done', text: `The limits of ${pool.name} are changed.` });
+      setAnchor(null);
+    } catch (error) {
+      setError('root', { message: error instanceof ApiProblem ? error.detail : 'The server does not answer.' });
+    }
+  });
+  if (!may) return null;
+  const field = (name: keyof Fields, label: string, help: string, validate: (text: string) => true | string) => (
+    <TextField
+      label={label}
+      {...register(name, { validate })}
+      error={!!errors[name]}
+      helperText={errors[name]?.message ?? help}
+    />
+  );
+  return (
+    <>
+      <Button
+        onClick={(e) => {
+          e.stopPropagation();
+          reset(defaults);
+          setAnchor(e.currentTarget);
+        }}
+        aria-label={`Limits of ${pool.name}`}
+      >
+        Limits
+      </Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        onClick={(e) => e.stopPropagation()}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
+      >
+        <Box
+          component="form"
+          onSubmit={submit}
+          noValidate
+          sx={{ p: 2, width: 340, display: 'flex', flexDirection: 'column', gap: 2 }}
+        >
+          <Typography variant="h2">Limits of {pool.name}</Typography>
+          {field(
+            'overcommit',
+            'Overcommit',
+            'Times the usable space that may be promised; 1 promises no more than there is.',
+            (t) => numberIn(t, 1, 10) !== undefined || 'A number from 1 to 10.',
+          )}
+          {field(
+            'softMark',
+            'Soft mark, %',
+            'Above it the pool is used last.',
+            (t) => numberIn(t, 1, 99) !== undefined || 'A number from 1 to 99.',
+          )}
+          {field(
+            'hardMark',
+            'Hard mark, %',
+            'From it on, nothing new is placed here.',
+            (t) => numberIn(t, 1, 100) !== undefined || 'A number from 1 to 100.',
+          )}
+          {field(
+            'allotment',
+            'Allotment',
+            'The cap on what this product may take out of the pool; empty for none.',
+            (t) => {
+              if (t.trim() === '') return true;
+              const size = parseQuantity(t);
+              return size.ok || quantityWords[size.problem];
+            },
+          )}
+          {errors.root && (
+            <Typography role="alert" variant="body2" color="error">
+              {errors.root.message}
+            </Typography>
+          )}
+          <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+            <Button onClick={() => setAnchor(null)}>Leave as it was</Button>
+            <Button type="submit" variant="contained">
+              Apply
+            </Button>
+          </Box>
+        </Box>
+      </Popover>
+    </>
+  );
+}

@@ -1,0 +1,167 @@
+import { Box, Button, Paper, TextField, Typography } from '@mui/material';
+import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
+import { sizeText } from '@moorage/core/sizes/display';
+import { useEffect, useState } from 'react';
+import { useParams } from 'react-router';
+import { call } from '../api/client';
+import { queryClient, useClaim } from '../api/queries';
+import { useGo, useSelected } from '../frame/address';
+import { MarkedWord } from '../marks/Mark';
+import { Copyable } from '../parts/Copyable';
+import { Place } from '../parts/Place';
+import { useMay } from '../parts/person';
+import { Size } from '../parts/Size';
+import { Fetched } from '../parts/States';
+import { useAct } from '../parts/useAct';
+import { When } from '../parts/When';
+import { claimSentence, stateMarks, stateWords } from '../words/claims';
+import { Remedies } from './Remedies';
+import { Trace } from './Trace';
+
+function Sizes({ claim }: { claim: ClaimRow }) {
+  const { requested, provisioned, consumed } = claim;
+  return (
+    <Typography variant="body2">
+      Asked <Size bytes={requested} />
+      {provisioned !== null && (
+        <>
+          , got <Size bytes={provisioned} />
+          {provisioned > requested && ' (the pool gives whole GiB, and no less than 1 GiB)'}, written{' '}
+          <Size bytes={consumed ?? 0} />
+        </>
+      )}
+      . {claim.modes.join(', ')}, {claim.volumeMode} mode. Made <When at={claim.createdAt} />.
+    </Typography>
+  );
+}
+
+function Deletion({ claim, close }: { claim: ClaimRow; close: () => void }) {
+  const go = useGo();
+  const [, select] = useSelected();
+  const [typed, setTyped] = useState('');
+  const used = claim.consumed ?? 0;
+  const remove = useAct(async () => {
+    await call(`/api/claims/${claim.namespace}/${claim.name}?confirm=${encodeURIComponent(typed)}`, {
+      method: 'DELETE',
+    });
+    void queryClient.invalidateQueries({ queryKey: ['claims'] });
+    select(null);
+    go('/claims');
+    return { text: `Claim ${claim.namespace}/${claim.name} is deleted.` };
+  });
+  return (
+    <Box
+      role="alert"
+      sx={{
+        border: 1,
+        borderColor: 'error.main',
+        p: 1.5,
+        my: 1,
+        display: 'flex',
+        alignItems: 'center',
+        gap: 1.5,
+        flexWrap: 'wrap',
+      }}
+    >
+      <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
+        {claim.volumeName
+          ? `What goes with it: its volume, ${sizeText(claim.provisioned ?? 0)}, with ${sizeText(used)} written. If the class keeps volumes, it stays behind adrift; if not, the data is destroyed for good.`
+          : 'It has no volume yet: no data goes with it.'}
+      </Typography>
+      {used > 0 && (
+        <TextField
+          label={`Type ${claim.name} to delete`}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          sx={{ width: 260 }}
+        />
+      )}
+      <Button onClick={close}>Keep it</Button>
+      <Button variant="contained" disabled={used > 0 && typed !== claim.name} onClick={() => remove.mutate(undefined)}>
+        Delete claim
+      </Button>
+    </Box>
+  );
+}
+
+function Body({ detail }: { detail: Detail }) {
+  const { claim, decisions } = detail;
+  const [deleting, setDeleting] = useState(false);
+  const may = useMay('administrator', 'operator', 'namespace-owner');
+  const [last, ...earlier] = decisions;
+  const stuck = claim.state === 'nothing-fits';
+  return (
+    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+      <Paper sx={{ p: 2 }}>
+        <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2 }}>
+          <Typography component="h2" variant="h2" key={claim.state} sx={{ animation: 'changed 2s' }}>
+            <MarkedWord kind={stateMarks[claim.state]} word={stateWords[claim.state]} />
+          </Typography>
+          <Typography variant="body1" sx={{ flex: 1 }} aria-live="polite">
+            {claimSentence(claim)}
+          </Typography>
+          {may && claim.state !== 'deleting' && !deleting && <Button onClick={() => setDeleting(true)}>Delete</Button>}
+        </Box>
+        <Sizes claim={claim} />
+        {claim.reason?.nextAttemptAt && (
+          <Typography variant="body2" color="text.secondary">
+            Next attempt at <When at={claim.reason.nextAttemptAt} />; the pauses grow, five minutes at most.
+          </Typography>
+        )}
+        {claim.volumeId && claim.backend && (
+          <Typography
+            variant="body2"
+            component="div"
+            sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}
+          >
+            In the platform <Copyable text={claim.volumeName ?? ''} what="volume name" /> = on {claim.backend}{' '}
+            <Copyable text={claim.volumeId} what="backend identifier" />
+          </Typography>
+        )}
+        {deleting && <Deletion claim={claim} close={() => setDeleting(false)} />}
+      </Paper>
+      {stuck && last && (
+        <Paper sx={{ p: 2 }}>
+          <Typography variant="h2" sx={{ mb: 0.5 }}>
+            What would bind it
+          </Typography>
+          <Remedies claim={claim} decision={last} />
+        </Paper>
+      )}
+      <Paper sx={{ p: 2 }}>
+        <Typography variant="h2">{last?.trace.winner ? `Why ${last.trace.winner}` : 'Why nowhere'}</Typography>
+        {last && last.trace.candidates.length > 0 ? (
+          <Trace decision={last} />
+        ) : (
+          <Typography variant="body2">
+            {last ? 'The class has no mooring: no pool was tried.' : 'No decision was made yet.'}
+          </Typography>
+        )}
+        {earlier.length > 0 && (
+          <Typography variant="body2" color="text.secondary" sx={{ mt: 1 }}>
+            Decided {earlier.length} {earlier.length === 1 ? 'time' : 'times'} before, the last{' '}
+            <When at={earlier[0]!.madeAt} />:{' '}
+            {earlier[0]!.trace.winner ? `chose ${earlier[0]!.trace.winner}` : 'nothing fitted'}.
+          </Typography>
+        )}
+      </Paper>
+    </Box>
+  );
+}
+
+export default function ClaimDetail() {
+  const { namespace = '', name = '' } = useParams();
+  const query = useClaim(namespace, name);
+  const [selected, select] = useSelected();
+  const key = `${namespace}/${name}`;
+  // opening a claim fills the Line with it
+  useEffect(() => {
+    if (selected !== key) select(key);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- only when another claim is opened, so that the Line can be closed here
+  }, [key]);
+  return (
+    <Place title={`${namespace}/${name}`} question="Why is it where it is?">
+      <Fetched query={query}>{(detail) => <Body detail={detail} />}</Fetched>
+    </Place>
+  );
+}

@@ -1,0 +1,210 @@
+import { zodResolver } from '@hookform/resolvers/zod';
+import { Box, Button, Drawer, MenuItem, TextField, Typography } from '@mui/material';
+import { newClaimSchema, type ClaimRow, type NewClaim as NewClaimData } from '@moorage/contract/claims';
+import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { sizeText } from '@moorage/core/sizes/display';
+import { useContext, useMemo, useRef } from 'react';
+import { Controller, useForm, useWatch } from 'react-hook-form';
+import { ApiProblem, call } from '../api/client';
+import { queryClient, usePlacement } from '../api/queries';
+import { useSelected } from '../frame/address';
+import { Mark } from '../marks/Mark';
+import type { TriedClaim } from '../moorings/trial';
+import { useTrial } from '../moorings/useTrial';
+import { PersonContext } from '../parts/person';
+import { useNotice } from '../parts/useAct';
+import { failureSentence } from '../words/checks';
+
+/** Where the claim would land if it were made now. */
+function Forecast({ draft }: { draft: NewClaimData }) {
+  const { data: state } = usePlacement();
+  const size = parseQuantity(draft.size);
+  const bytes = size.ok ? size.bytes : 0;
+  const mode = draft.modes[0]!;
+  const tried = useMemo<TriedClaim | undefined>(
+    () =>
+      bytes > 0 ? { size: bytes, mode, volumeMode: draft.volumeMode, namespace: draft.namespace, zone: '' } : undefined,
+    [bytes, mode, draft.volumeMode, draft.namespace],
+  );
+  const answers = useTrial(state, tried);
+  const className = draft.className || state?.defaultClass;
+  const answer = className ? answers?.[className] : undefined;
+  const decision = answer?.decision;
+  const cls = state?.classes.find((c) => c.name === className);
+  if (!tried || !state) return null;
+  if (!className)
+    return <Line kind="person" text="It would name no class, and there is no default class: it would stay pending." />;
+  if (!answer || !decision) return null;
+  if (decision.winner) {
+    const got = decision.provisioned!;
+    const waits = cls?.binding === 'WaitForFirstConsumer';
+    return (
+      <Line
+        kind={waits ? 'waiting' : 'settled'}
+        text={`${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${decision.winner}, provisioned as ${sizeText(got)}${got > bytes ? ` (asked ${sizeText(bytes)}; the pool gives whole GiB)` : ''}.`}
+      />
+    );
+  }
+  const [first] = decision.candidates;
+  const failed = first?.checks.find((c) => !c.passed);
+  return (
+    <Line
+      kind="person"
+      text={
+        first && failed
+          ? `Nothing fits. ${first.pool}: ${failureSentence(failed)}`
+          : `Class ${className} is moored to no pool.`
+      }
+    />
+  );
+}
+
+function Line({ kind, text }: { kind: 'settled' | 'waiting' | 'person'; text: string }) {
+  return (
+    <Box
+      aria-live="polite"
+      sx={{ display: 'flex', gap: 1, alignItems: 'baseline', border: 1, borderColor: 'divider', p: 1.25, fontSize: 13 }}
+    >
+      <Mark kind={kind} />
+      <span>{text}</span>
+    </Box>
+  );
+}
+
+function ClaimForm({ close }: { close: () => void }) {
+  const person = useContext(PersonContext);
+  const { data: state } = usePlacement();
+  const [, select] = useSelected();
+  const show = useNotice((s) => s.show);
+  const key = useRef(crypto.randomUUID());
+  const namespaces =
+    state?.namespaces.filter((n) => person?.role !== 'namespace-owner' || person.namespaces.includes(n)) ?? [];
+  const form = useForm<NewClaimData>({
+    resolver: zodResolver(newClaimSchema),
+    mode: 'onTouched',
+    defaultValues: {
+      namespace: namespaces[0] ?? '',
+      name: '',
+      className: undefined,
+      size: '80Gi',
+      modes: ['ReadWriteOnce'],
+      volumeMode: 'Filesystem',
+    },
+  });
+  const { register, control, handleSubmit, setError, formState } = form;
+  const draft = useWatch({ control }) as NewClaimData;
+  const { errors, isSubmitting } = formState;
+  const submit = handleSubmit(async (body) => {
+    try {
+      const made = await call<ClaimRow>('/api/claims', { method: 'POST', body, key: key.current });
+      void queryClient.invalidateQueries({ queryKey: ['claims'] });
+      select(`${made.namespace}/${made.name}`);
+      show({ kind: 'done', text: `Claim ${made.namespace}/${made.name} is made.` });
+      close();
+    } catch (error) {
+      key.current = crypto.randomUUID();
+      if (!(error instanceof ApiProblem))
+        setError('root', { message: 'The server does not answer. What you typed is still here.' });
+      else if (error.code === 'platform-exists')
+        setError('name', { message: `There is a claim "${body.name}" in ${body.namespace} already.` });
+      else
+        setError(error.field && error.field in body ? (error.field as keyof NewClaimData) : 'root', {
+          message: error.detail,
+        });
+    }
+  });
+  const select1 = (
+    name: 'namespace' | 'className' | 'volumeMode',
+    label: string,
+    options: readonly (readonly [string, string])[],
+  ) => (
+    <Controller
+      control={control}
+      name={name}
+      render={({ field }) => (
+        <TextField
+          select
+          label={label}
+          value={field.value ?? ''}
+          onChange={(e) => field.onChange(e.target.value || undefined)}
+          error={!!errors[name]}
+          helperText={errors[name]?.message}
+          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+        >
+          {options.map(([value, words]) => (
+            <MenuItem key={value} value={value}>
+              {words}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+    />
+  );
+  const same = (values: readonly string[]) => values.map((v) => [v, v] as const);
+  return (
+    <Box
+      component="form"
+      onSubmit={submit}
+      noValidate
+      sx={{ p: 3, width: 440, display: 'flex', flexDirection: 'column', gap: 2 }}
+    >
+      <Typography variant="h1" component="h2">
+        New claim
+      </Typography>
+      {select1('namespace', 'Namespace', same(namespaces))}
+      <TextField label="Name" autoFocus {...register('name')} error={!!errors.name} helperText={errors.name?.message} />
+      {select1('className', 'Class', [
+        ['', state?.defaultClass ? `the default, ${state.defaultClass}` : 'none named'],
+        ...same(state?.classes.map((c) => c.name) ?? []),
+      ])}
+      <TextField
+        label="Size"
+        {...register('size')}
+        error={!!errors.size}
+        helperText={errors.size?.message ?? 'For example 80Gi; 80G is a little less.'}
+        slotProps={{ htmlInput: { spellCheck: false } }}
+      />
+      <Controller
+        control={control}
+        name="modes"
+        render={({ field }) => (
+          <TextField
+            select
+            label="Access mode"
+            value={field.value[0]}
+            onChange={(e) => field.onChange([e.target.value])}
+          >
+            {accessModes.map((m) => (
+              <MenuItem key={m} value={m}>
+                {m}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
+      />
+      {select1('volumeMode', 'Volume mode', same(volumeModes))}
+      <Forecast draft={draft} />
+      {errors.root && (
+        <Typography role="alert" variant="body2" color="error">
+          {errors.root.message}
+        </Typography>
+      )}
+      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+        <Button onClick={close}>Leave</Button>
+        <Button type="submit" variant="contained" disabled={isSubmitting}>
+          Make claim
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
+export function NewClaim({ open, close }: { open: boolean; close: () => void }) {
+  const { data } = usePlacement();
+  return (
+    <Drawer anchor="right" open={open && data !== undefined} onClose={close}>
+      <ClaimForm close={close} />
+    </Drawer>
+  );
+}

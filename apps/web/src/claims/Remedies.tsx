@@ -1,0 +1,115 @@
+import { Box, Button, Typography } from '@mui/material';
+import type { ClaimRow, DecisionRow } from '@moorage/contract/claims';
+import type { Change } from '@moorage/core/placement/remedies';
+import { call } from '../api/client';
+import { useGo } from '../frame/address';
+import { useMay } from '../parts/person';
+import { useAct } from '../parts/useAct';
+import { changeCost, changeSentence } from '../words/changes';
+
+/** Carries a change out where the product can do it at once; the others lead to the place where a person does it. */
+function useChange(claim: ClaimRow) {
+  const go = useGo();
+  const { namespace, className } = claim;
+  const moor = useAct(async (pool: string) => {
+    await call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: true } });
+    return {
+      text: `${className} is moored to ${pool}. The claim is decided again.`,
+      undo: () => void call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: false } }),
+    };
+  });
+  const limit = useAct(async ({ path, bytes }: { path: string; bytes: number }) => {
+    await call(path, { method: 'PUT', body: { bytes } });
+    return { text: `The limit is raised. The claim is decided again.` };
+  });
+  const pool = useAct(async ({ id, change }: { id: string; change: object }) => {
+    await call(`/api/pools/${id}`, { method: 'PATCH', body: change });
+    return { text: `${id} is changed. The claim is decided again.` };
+  });
+  return (change: Change): { words: string; act: () => void } | undefined => {
+    switch (change.kind) {
+      case 'moor':
+      case 'enable-mooring':
+        return { words: 'Moor it', act: () => moor.mutate(change.pool) };
+      case 'raise-quota':
+        return {
+          words: 'Raise the limit',
+          act: () =>
+            limit.mutate({
+              path: `/api/namespaces/${namespace}/limit${change.scope === 'class' ? `/${className}` : ''}`,
+              bytes: change.limit,
+            }),
+        };
+      case 'raise-allotment':
+        return { words: 'Raise it', act: () => pool.mutate({ id: change.pool, change: { allotment: change.limit } }) };
+      case 'raise-overcommit':
+        return {
+          words: 'Raise it',
+          act: () => pool.mutate({ id: change.pool, change: { overcommit: change.overcommit } }),
+        };
+      case 'add-capacity':
+        return { words: 'See the pool', act: () => go(`/backends?pool=${change.pool}`) };
+      case 'lower-copies':
+      case 'drop-encryption':
+      case 'lower-floor':
+      case 'widen-zones':
+      case 'drop-expansion':
+        return { words: 'Make a class', act: () => go('/classes/new') };
+      case 'ask-less':
+      case 'ask-mode':
+      case 'ask-volume-mode':
+        return { words: 'Make a claim', act: () => go('/claims?new=claim') };
+      case 'mend-backend':
+        return { words: 'See the backend', act: () => go('/backends') };
+    }
+  };
+}
+
+/** What would bind the claim: the smallest changes, cheapest first, each one step away. */
+export function Remedies({ claim, decision }: { claim: ClaimRow; decision: DecisionRow }) {
+  const may = useMay('administrator', 'operator');
+  const stepFor = useChange(claim);
+  const context = { className: claim.className ?? '', namespace: claim.namespace };
+  if (decision.remedies.length === 0)
+    return (
+      <Typography variant="body2">No one or two changes would be enough; the trace shows all that is short.</Typography>
+    );
+  return (
+    <Box component="ol" aria-label="What would bind it" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+      {decision.remedies.map((remedy) => {
+        const changes = remedy.changes as unknown as Change[];
+        return (
+          <Box
+            component="li"
+            key={JSON.stringify(changes)}
+            sx={{ display: 'flex', gap: 2, alignItems: 'center', borderTop: 1, borderColor: 'divider', py: 0.75 }}
+          >
+            <Box sx={{ flex: 1 }}>
+              <div>
+                {changes.map((c) => changeSentence(c, context)).join(', and ')}
+                <Typography component="span" variant="body2" color="text.secondary">
+                  {' '}
+                  → lands on {remedy.pool}
+                </Typography>
+              </div>
+              <Typography variant="caption" color="text.secondary">
+                {[...new Set(changes.map(changeCost))].join(' ')}
+              </Typography>
+            </Box>
+            {may &&
+              changes.map((change) => {
+                const step = stepFor(change);
+                return (
+                  step && (
+                    <Button key={change.kind} onClick={step.act}>
+                      {step.words}
+                    </Button>
+                  )
+                );
+              })}
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}

@@ -1,0 +1,19 @@
+import type { RateTerm } from '@moorage/core/performance/term';
+
+const n = (value: number): string => value.toLocaleString('en-GB');
+
+/** A rate term as words: "12 per GiB, 600 to 15,000". */
+export function rateText(term: RateTerm | undefined): string {
+  if (!term) return 'none';
+  if (term.kind === 'fixed') return `${n(term.value)} IOPS`;
+  const { perGiB, minimum, maximum } = term;
+  const bounds =
+    minimum !== undefined && maximum !== undefined
+      ? `, ${n(minimum)} to ${n(maximum)}`
+      : minimum !== undefined
+        ? `, at least ${n(minimum)}`
+        : maximum !== undefined
+          ? `, at most ${n(maximum)}`
+          : '';
+  return `${n(perGiB)} per GiB${bounds}`;
+}

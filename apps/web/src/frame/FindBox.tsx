@@ -1,0 +1,84 @@
+import { Autocomplete, TextField } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import type { ClaimPage } from '@moorage/contract/claims';
+import { useEffect, useRef, useState } from 'react';
+import { call } from '../api/client';
+import { stateWords } from '../words/claims';
+import { useGo, useSelected } from './address';
+import { places } from './places';
+
+interface Found {
+  readonly label: string;
+  readonly detail: string;
+  readonly act: () => void;
+}
+
+/** Finds claims by any name or identifier of either world, and carries out commands. `/` or Ctrl-K leads here. */
+export function FindBox() {
+  const [text, setText] = useState('');
+  const input = useRef<HTMLInputElement>(null);
+  const [, select] = useSelected();
+  const go = useGo();
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+      if ((event.key === '/' && !typing) || (event.key.toLowerCase() === 'k' && event.ctrlKey)) {
+        event.preventDefault();
+        input.current?.focus();
+      }
+    };
+    window.addEventListener('keydown', onKey);
+    return () => window.removeEventListener('keydown', onKey);
+  }, []);
+  const q = text.trim();
+  const { data } = useQuery({
+    queryKey: ['claims', 'find', q],
+    queryFn: () => call<ClaimPage>(`/api/claims?limit=8&sort=name&direction=asc&q=${encodeURIComponent(q)}`),
+    enabled: q.length > 1,
+  });
+  const commands: Found[] = [
+    ...places.map(({ name, path }) => ({ label: `Go to ${name}`, detail: 'place', act: () => go(path) })),
+    { label: 'New claim', detail: 'command', act: () => go('/claims?new=claim') },
+    { label: 'New class', detail: 'command', act: () => go('/classes/new') },
+  ].filter((c) => c.label.toLowerCase().includes(q.toLowerCase()));
+  const claims: Found[] = (q.length > 1 ? (data?.claims ?? []) : []).map((c) => ({
+    label: `${c.namespace}/${c.name}`,
+    detail: `claim, ${stateWords[c.state]}`,
+    act: () => select(`${c.namespace}/${c.name}`),
+  }));
+  return (
+    <Autocomplete<Found, false, false, true>
+      freeSolo
+      options={[...claims, ...commands]}
+      filterOptions={(all) => all}
+      getOptionLabel={(o) => (typeof o === 'string' ? o : o.label)}
+      inputValue={text}
+      onInputChange={(_e, value, reason) => setText(reason === 'reset' ? '' : value)}
+      value={null}
+      onChange={(_e, found) => {
+        if (found && typeof found !== 'string') found.act();
+        setText('');
+        input.current?.blur();
+      }}
+      autoHighlight
+      sx={{ width: 420, maxWidth: '40vw' }}
+      renderOption={({ key: _key, ...props }, o) => (
+        <li {...props} key={o.label + o.detail}>
+          <span style={{ flex: 1 }}>{o.label}</span>
+          <span style={{ color: 'var(--second-ink)', fontSize: 12 }}>{o.detail}</span>
+        </li>
+      )}
+      renderInput={(params) => (
+        <TextField
+          {...params}
+          inputRef={input}
+          placeholder="Find a claim, a volume, an identifier, or a command   ( / )"
+          slotProps={{
+            ...params.slotProps,
+            htmlInput: { ...params.slotProps?.htmlInput, 'aria-label': 'Find or command' },
+          }}
+        />
+      )}
+    />
+  );
+}

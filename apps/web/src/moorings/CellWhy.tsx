@@ -1,0 +1,143 @@
+import {
+  Box,
+  Button,
+  FormControlLabel,
+  Switch,
+  Table,
+  TableBody,
+  TableCell,
+  TableHead,
+  TableRow,
+  TextField,
+  Typography,
+} from '@mui/material';
+import type { PlacementState } from '@moorage/contract/moorings';
+import { sizeText } from '@moorage/core/sizes/display';
+import { useEffect, useState } from 'react';
+import { Mark } from '../marks/Mark';
+import { factText, failureSentence, ruleTitles } from '../words/checks';
+import type { Cell, MooringActs } from './Grid';
+import type { TriedClass } from './trial';
+
+function Weight({ value, change, disabled }: { value: number; change: (weight: number) => void; disabled: boolean }) {
+  const [text, setText] = useState(String(value));
+  useEffect(() => setText(String(value)), [value]);
+  const weight = Number(text);
+  const wrong = !(weight >= 0.01 && weight <= 100);
+  const commit = () => !wrong && weight !== value && change(weight);
+  return (
+    <TextField
+      label="Weight"
+      value={text}
+      disabled={disabled}
+      error={wrong}
+      helperText={wrong ? '0.01 to 100' : undefined}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={commit}
+      onKeyDown={(e) => e.key === 'Enter' && commit()}
+      sx={{ width: 90 }}
+    />
+  );
+}
+
+/** One cell of the grid opened: the mooring's settings, and every rule with what it needed and what there was. */
+export function CellWhy({
+  state,
+  cell,
+  answer,
+  mayChange,
+  find,
+  turn,
+  move,
+  weigh,
+}: { state: PlacementState; cell: Cell; answer?: TriedClass; mayChange: boolean } & MooringActs) {
+  const mooring = find(cell);
+  const pool = state.pools.find((p) => p.id === cell.pool);
+  const tried = answer?.cells[cell.pool];
+  if (!pool) return null;
+  const decision = answer?.decision;
+  const score = decision?.candidates.find((c) => c.pool === cell.pool)?.score;
+  const outcome = !tried
+    ? 'Give a size that can be read, and the grid answers.'
+    : tried.failed
+      ? failureSentence(tried.failed)
+      : !mooring?.enabled
+        ? 'Every rule would pass; only the mooring is missing.'
+        : decision?.winner === cell.pool
+          ? `A claim like this lands here, provisioned as ${sizeText(tried.provisioned)}.`
+          : `Would serve; ${decision?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
+  return (
+    <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: 'minmax(300px, 1fr) 2fr', gap: 3 }}>
+      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
+        <Typography variant="h2">
+          {cell.className} on {pool.name}
+        </Typography>
+        <Typography variant="body2" aria-live="polite">
+          {outcome}
+        </Typography>
+        <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}>
+          <FormControlLabel
+            control={
+              <Switch
+                size="small"
+                checked={mooring?.enabled ?? false}
+                disabled={!mayChange}
+                onChange={(_e, enabled) => turn({ ...cell, enabled })}
+              />
+            }
+            label={mooring?.enabled ? 'moored' : mooring ? 'mooring is off' : 'not moored'}
+          />
+          <Button disabled={!mayChange || !mooring || mooring.order <= 1} onClick={() => move({ ...cell, by: -1 })}>
+            Earlier
+          </Button>
+          <Button disabled={!mayChange || !mooring} onClick={() => move({ ...cell, by: 1 })}>
+            Later
+          </Button>
+          {mooring && (
+            <Weight value={mooring.weight} disabled={!mayChange} change={(weight) => weigh({ ...cell, weight })} />
+          )}
+        </Box>
+        {score && (
+          <Typography variant="caption" color="text.secondary">
+            Left after placing: {(score.bytesLeft * 100).toFixed(1)} % of bytes, {(score.iopsLeft * 100).toFixed(1)} %
+            of IOPS. Score {score.total.toFixed(3)}, weight {score.weight}.
+          </Typography>
+        )}
+        {!mayChange && (
+          <Typography variant="caption" color="text.secondary">
+            Your role may look, not change.
+          </Typography>
+        )}
+      </Box>
+      {tried && (
+        <Table size="small" aria-label={`Rules for ${cell.className} on ${pool.name}`}>
+          <TableHead>
+            <TableRow>
+              <TableCell sx={{ width: 24 }} />
+              <TableCell>Rule</TableCell>
+              <TableCell align="right">Needs</TableCell>
+              <TableCell align="right">Has</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {tried.checks
+              .filter((c) => c.rule !== 'mooring')
+              .map((check) => (
+                <TableRow key={check.rule} sx={{ '& td': { py: 0.25 }, ...(!check.passed && { fontWeight: 600 }) }}>
+                  <TableCell>
+                    <Mark kind={check.passed ? 'settled' : 'degraded'} size={10} />
+                  </TableCell>
+                  <TableCell sx={{ fontWeight: 'inherit' }}>
+                    {ruleTitles[check.rule]}
+                    {!check.passed && <span style={{ fontWeight: 400 }}> fails</span>}
+                  </TableCell>
+                  <TableCell align="right">{factText(check, check.need)}</TableCell>
+                  <TableCell align="right">{factText(check, check.have)}</TableCell>
+                </TableRow>
+              ))}
+          </TableBody>
+        </Table>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,92 @@
+import { Box, MenuItem, TextField, Typography } from '@mui/material';
+import { quantityWords } from '@moorage/contract/claims';
+import type { PlacementState } from '@moorage/contract/moorings';
+import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { useInAddress } from '../frame/address';
+import type { TriedClaim } from './trial';
+import { useMemo } from 'react';
+
+const zonesOf = (state: PlacementState): string[] =>
+  [...new Set(state.pools.flatMap((p) => p.facts.disks.map((d) => d.zone)))].filter(Boolean).sort();
+
+/** The claim in the address, and the row of fields that makes it. */
+export function useTriedClaim(state: PlacementState | undefined) {
+  const [sizeText, setSize] = useInAddress('size', '80Gi');
+  const [mode, setMode] = useInAddress('mode', 'ReadWriteOnce');
+  const [volumeMode, setVolumeMode] = useInAddress('volumeMode', 'Filesystem');
+  const [namespace, setNamespace] = useInAddress('ns', state?.namespaces[0] ?? '');
+  const [zone, setZone] = useInAddress('zone');
+  const size = parseQuantity(sizeText);
+  const problem = size.ok ? (size.bytes === 0 ? 'A size must be above zero.' : undefined) : quantityWords[size.problem];
+  const bytes = size.ok ? size.bytes : 0;
+  const tried = useMemo(
+    () => (problem ? undefined : ({ size: bytes, mode, volumeMode, namespace, zone } as TriedClaim)),
+    [bytes, problem, mode, volumeMode, namespace, zone],
+  );
+  const fields = state && (
+    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', flexWrap: 'wrap' }}>
+      <Typography variant="h2" component="h2" sx={{ pt: 0.75 }}>
+        Try a claim
+      </Typography>
+      <TextField
+        label="Size"
+        value={sizeText}
+        onChange={(e) => setSize(e.target.value)}
+        error={!!problem}
+        helperText={problem}
+        sx={{ width: problem ? 260 : 110 }}
+        slotProps={{ htmlInput: { spellCheck: false } }}
+      />
+      <TextField select label="Access mode" value={mode} onChange={(e) => setMode(e.target.value)} sx={{ width: 175 }}>
+        {accessModes.map((m) => (
+          <MenuItem key={m} value={m}>
+            {m}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="Volume mode"
+        value={volumeMode}
+        onChange={(e) => setVolumeMode(e.target.value)}
+        sx={{ width: 130 }}
+      >
+        {volumeModes.map((m) => (
+          <MenuItem key={m} value={m}>
+            {m}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="Namespace"
+        value={state.namespaces.includes(namespace) ? namespace : ''}
+        onChange={(e) => setNamespace(e.target.value)}
+        sx={{ width: 150 }}
+      >
+        {state.namespaces.map((n) => (
+          <MenuItem key={n} value={n}>
+            {n}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField
+        select
+        label="First pod's zone"
+        value={zone}
+        onChange={(e) => setZone(e.target.value)}
+        sx={{ width: 140 }}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      >
+        <MenuItem value="">any zone</MenuItem>
+        {zonesOf(state).map((z) => (
+          <MenuItem key={z} value={z}>
+            {z}
+          </MenuItem>
+        ))}
+      </TextField>
+    </Box>
+  );
+  return { tried, fields };
+}

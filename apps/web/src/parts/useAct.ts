@@ -1,0 +1,31 @@
+import { useMutation } from '@tanstack/react-query';
+import { create } from 'zustand';
+import { ApiProblem } from '../api/client';
+
+export interface Notice {
+  readonly text: string;
+  readonly kind: 'done' | 'refused';
+  readonly undo?: () => void;
+}
+
+/** The last thing that was done or refused, shown at the bottom until the next. */
+export const useNotice = create<{ notice?: Notice; show(notice: Notice | undefined): void }>((set) => ({
+  show: (notice) => set({ notice }),
+}));
+
+/** Does something that changes the world; what is refused is told, with the server's reason. */
+export function useAct<T>(act: (input: T) => Promise<Omit<Notice, 'kind'> | void>) {
+  const show = useNotice((s) => s.show);
+  return useMutation({
+    mutationFn: act,
+    onSuccess: (done) => done && show({ kind: 'done', ...done }),
+    onError: (error) =>
+      show({
+        kind: 'refused',
+        text:
+          error instanceof ApiProblem
+            ? `${error.title}: ${error.detail}`
+            : 'The server does not answer; nothing is known to have changed.',
+      }),
+  });
+}

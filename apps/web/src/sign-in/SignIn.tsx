@@ -1,0 +1,62 @@
+import { Box, Button, Paper, TextField, Typography } from '@mui/material';
+import { signInSchema } from '@moorage/contract/people';
+import { zodResolver } from '@hookform/resolvers/zod';
+import { useForm } from 'react-hook-form';
+import { ApiProblem, call } from '../api/client';
+import { queryClient } from '../api/queries';
+
+export function SignIn() {
+  const { register, handleSubmit, setError, formState } = useForm({
+    resolver: zodResolver(signInSchema),
+    defaultValues: { name: '', password: '' },
+  });
+  const submit = handleSubmit(async (body) => {
+    try {
+      queryClient.setQueryData(['person'], await call('/api/session', { method: 'POST', body }));
+    } catch (error) {
+      setError('password', {
+        message: error instanceof ApiProblem ? error.detail : 'The server does not answer. Try again in a moment.',
+      });
+    }
+  });
+  const { errors, isSubmitting } = formState;
+  return (
+    <Box component="main" sx={{ height: '100%', display: 'grid', placeItems: 'center', bgcolor: 'background.default' }}>
+      <Paper
+        component="form"
+        onSubmit={submit}
+        noValidate
+        sx={{ p: 4, width: 380, display: 'flex', flexDirection: 'column', gap: 2 }}
+      >
+        <div>
+          <Typography variant="h1">Vast Moorage</Typography>
+          <Typography variant="body2" color="text.secondary">
+            Storage for the applications of quayside: where it is kept, and why.
+          </Typography>
+        </div>
+        <TextField
+          label="Name"
+          autoFocus
+          autoComplete="username"
+          {...register('name')}
+          error={!!errors.name}
+          helperText={errors.name && 'Your name is needed.'}
+        />
+        <TextField
+          label="Password"
+          type="password"
+          autoComplete="current-password"
+          {...register('password')}
+          error={!!errors.password}
+          helperText={
+            errors.password &&
+            (errors.password.type === 'too_small' ? 'The password is needed.' : errors.password.message)
+          }
+        />
+        <Button type="submit" variant="contained" disabled={isSubmitting}>
+          Sign in
+        </Button>
+      </Paper>
+    </Box>
+  );
+}

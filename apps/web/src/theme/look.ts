@@ -1,0 +1,18 @@
+import { create } from 'zustand';
+import { persist } from 'zustand/middleware';
+import type { Look } from './tokens';
+
+interface LookState {
+  readonly look: Look;
+  turn(): void;
+}
+
+const preferred = (): Look => (window.matchMedia('(prefers-color-scheme: dark)').matches ? 'night' : 'day');
+
+/** Day or night, remembered in this browser. */
+export const useLook = create<LookState>()(
+  persist(
+    (set) => ({ look: preferred(), turn: () => set(({ look }) => ({ look: look === 'day' ? 'night' : 'day' })) }),
+    { name: 'moorage-look' },
+  ),
+);

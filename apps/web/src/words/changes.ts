@@ -1,0 +1,69 @@
+import type { Change } from '@moorage/core/placement/remedies';
+import { sizeText } from '@moorage/core/sizes/display';
+
+export interface ChangeContext {
+  readonly className: string;
+  readonly namespace: string;
+}
+
+/** A change that would bind a claim, as something one can do. */
+export function changeSentence(change: Change, { className, namespace }: ChangeContext): string {
+  switch (change.kind) {
+    case 'moor':
+      return `Moor ${className} to ${change.pool}`;
+    case 'enable-mooring':
+      return `Turn on the mooring of ${className} to ${change.pool}`;
+    case 'ask-mode':
+      return `Ask for ${change.mode} instead`;
+    case 'ask-volume-mode':
+      return `Ask for ${change.volumeMode} mode instead`;
+    case 'ask-less':
+      return `Ask for ${sizeText(change.size)}, which is ${sizeText(change.by)} less`;
+    case 'raise-quota':
+      return change.scope === 'namespace'
+        ? `Raise the limit of ${namespace} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`
+        : `Raise the limit of ${namespace} in ${className} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`;
+    case 'raise-allotment':
+      return `Raise our allotment of ${change.pool} to ${sizeText(change.limit)}`;
+    case 'raise-overcommit':
+      return `Let ${change.pool} promise ${change.overcommit.toFixed(2)} times its space`;
+    case 'add-capacity':
+      return `Add ${sizeText(change.by)} of usable space to ${change.pool}`;
+    case 'lower-copies':
+      return `Keep ${change.copies} ${change.copies === 1 ? 'copy' : 'copies'} in ${className} (takes a new class)`;
+    case 'drop-encryption':
+      return `Give up encryption in ${className} (takes a new class)`;
+    case 'drop-expansion':
+      return `Give up growing in ${className}`;
+    case 'widen-zones':
+      return `Allow other zones in ${className} (takes a new class)`;
+    case 'lower-floor':
+      return `Lower the IOPS floor to ${change.iops.toLocaleString('en-GB')} (takes a new class)`;
+    case 'mend-backend':
+      return `Bring ${change.backend} back`;
+  }
+}
+
+/** What a change costs, and whom. */
+export function changeCost(change: Change): string {
+  switch (change.kind) {
+    case 'moor':
+    case 'enable-mooring':
+      return 'No cost; the class may use one pool more.';
+    case 'raise-quota':
+    case 'raise-allotment':
+      return 'No hardware; a limit gives way.';
+    case 'ask-less':
+    case 'ask-mode':
+    case 'ask-volume-mode':
+      return 'The team makes the claim again.';
+    case 'raise-overcommit':
+      return 'More is promised than there is.';
+    case 'add-capacity':
+      return 'Disks to buy and fit.';
+    case 'mend-backend':
+      return 'Work on the backend.';
+    default:
+      return 'Weaker promise to every claim of the class.';
+  }
+}

@@ -1,0 +1,109 @@
+import type { checkSchema } from '@moorage/contract/claims';
+import type { RuleName } from '@moorage/core/placement/rules';
+import { sizeText } from '@moorage/core/sizes/display';
+import type { z } from 'zod';
+
+export type CheckData = z.infer<typeof checkSchema>;
+
+/** Names of the rules as the trace shows them. */
+export const ruleTitles: Record<RuleName, string> = {
+  mooring: 'Mooring',
+  backend: 'Backend',
+  'access-mode': 'Access mode',
+  'volume-mode': 'Volume mode',
+  encryption: 'Encryption',
+  expansion: 'Expansion',
+  copies: 'Copies',
+  topology: 'Topology',
+  'size-limit': 'Largest volume',
+  fill: 'Fill',
+  subscription: 'Room to promise',
+  'disk-room': 'Room on one disk',
+  allotment: 'Allotment',
+  iops: 'IOPS floor',
+  'namespace-quota': 'Namespace quota',
+  'class-quota': 'Class quota',
+};
+
+const percent = (share: number | string): string =>
+  typeof share === 'number' ? `${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %` : share;
+const size = (value: number | string): string => (typeof value === 'number' ? sizeText(value) : value);
+const rate = (value: number | string): string =>
+  typeof value === 'number' ? `${Math.round(value).toLocaleString('en-GB')} IOPS` : value;
+
+/** One side of a check, with its unit. */
+export function factText({ unit }: Pick<CheckData, 'unit'>, value: number | string): string {
+  switch (unit) {
+    case 'bytes':
+      return size(value);
+    case 'iops':
+      return rate(value);
+    case 'share':
+      return percent(value);
+    case 'copies':
+    case 'text':
+      return String(value);
+  }
+}
+
+/** Why a check failed, in one sentence. */
+export function failureSentence(check: CheckData): string {
+  const { need, have } = check;
+  switch (check.rule as RuleName) {
+    case 'mooring':
+      return have === 'none' ? 'The class is not moored to this pool.' : 'The mooring is turned off.';
+    case 'backend':
+      return have === 'unreachable' ? 'The backend does not answer.' : 'The backend says it is not healthy.';
+    case 'access-mode':
+      return `Asks for ${need}; this pool gives ${have} storage: ${String(have).startsWith('block') ? 'one writer node' : 'no such mode'}.`;
+    case 'volume-mode':
+      return `Asks for ${need} mode; this pool gives ${have}.`;
+    case 'encryption':
+      return 'The class wants encryption; this pool does not encrypt.';
+    case 'expansion':
+      return 'The class allows growing; volumes of this pool cannot grow.';
+    case 'copies':
+      return `${need} copies need ${need} failure domains that work; there are ${have}.`;
+    case 'topology':
+      return `Must be reached from ${need}; offered: ${have}.`;
+    case 'size-limit':
+      return `${size(need)} is more than the largest volume here, ${size(have)}.`;
+    case 'fill':
+      return `Filled to ${percent(have)}; the hard mark is ${percent(need)}.`;
+    case 'subscription':
+      return Number(have) <= 0
+        ? `Needs ${size(need)}; nothing is left to promise.`
+        : `Needs ${size(need)}; ${size(have)} is left to promise.`;
+    case 'disk-room':
+      return `Each copy needs ${size(need)} on one disk; the emptiest disks have ${size(have)}.`;
+    case 'allotment':
+      return `Needs ${size(need)}; our allotment has ${size(have)} left.`;
+    case 'iops':
+      return `The floor costs ${rate(need)} in the pool; ${rate(Math.max(0, Number(have)))} can still be promised.`;
+    case 'namespace-quota':
+      return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more.`;
+    case 'class-quota':
+      return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more of this class.`;
+  }
+}
+
+const shortFailures: Record<RuleName, string> = {
+  mooring: 'off',
+  backend: 'backend down',
+  'access-mode': 'mode',
+  'volume-mode': 'volume mode',
+  encryption: 'not encrypted',
+  expansion: 'cannot grow',
+  copies: 'too few domains',
+  topology: 'zone',
+  'size-limit': 'too large',
+  fill: 'too full',
+  subscription: 'no room',
+  'disk-room': 'no disk has room',
+  allotment: 'allotment used up',
+  iops: 'IOPS promised',
+  'namespace-quota': 'over quota',
+  'class-quota': 'over class quota',
+};
+/** Two or three words for a grid cell. */
+export const failureShort = (check: Pick<CheckData, 'rule'>): string => shortFailures[check.rule as RuleName];
