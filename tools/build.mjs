@@ -27,7 +27,12 @@ export async function buildPrograms() {
     outExtension: { '.js': '.mjs' },
   };
   await Promise.all([
-    build({ ...common, entryPoints: ['apps/server/src/main.ts'], outdir: 'apps/server/dist' }),
+    build({
+      ...common,
+      entryPoints: ['apps/server/src/main.ts', 'apps/server/src/testing/kill-harness.ts'],
+      outdir: 'apps/server/dist',
+      entryNames: '[name]',
+    }),
     build({ ...common, entryPoints: ['apps/standins/src/main.ts'], outdir: 'apps/standins/dist' }),
   ]);
 }

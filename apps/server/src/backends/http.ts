@@ -82,7 +82,7 @@ export class BackendHttp {
         signal: AbortSignal.timeout(this.timeoutMs),
       });
     } catch (error) {
-      if (error instanceof Error && error.name === 'TimeoutError')
+      if ((error as { name?: string }).name === 'TimeoutError')
         throw new BackendProblem('timed-out', `no answer within ${this.timeoutMs / 1000} s`, { cause: error });
       const reason = (error as { cause?: { code?: string } }).cause?.code ?? (error as Error).message;
       throw new BackendProblem('unreachable', `no connection to ${this.access.address} (${reason})`, { cause: error });

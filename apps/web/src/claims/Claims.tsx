@@ -27,7 +27,7 @@ const columns: GridColDef<ClaimRow>[] = [
   {
     field: 'state',
     headerName: 'State',
-    width: 150,
+    width: 132,
     // the key makes a changed state appear anew, with a tint that fades
     renderCell: ({ row }) => (
       <span
@@ -39,13 +39,13 @@ const columns: GridColDef<ClaimRow>[] = [
       </span>
     ),
   },
-  { field: 'namespace', headerName: 'Namespace', width: 125 },
-  { field: 'name', headerName: 'Claim', width: 190, renderCell: ({ row }) => <strong>{row.name}</strong> },
-  { field: 'className', headerName: 'Class', width: 115, valueGetter: (_v, row) => row.className ?? '–' },
+  { field: 'namespace', headerName: 'Namespace', width: 110 },
+  { field: 'name', headerName: 'Claim', width: 176, renderCell: ({ row }) => <strong>{row.name}</strong> },
+  { field: 'className', headerName: 'Class', width: 108, valueGetter: (_v, row) => row.className ?? '–' },
   {
     field: 'requested',
     headerName: 'Asked',
-    width: 85,
+    width: 74,
     align: 'right',
     headerAlign: 'right',
     renderCell: ({ row }) => <Size bytes={row.requested} />,
@@ -53,7 +53,7 @@ const columns: GridColDef<ClaimRow>[] = [
   {
     field: 'provisioned',
     headerName: 'Got',
-    width: 85,
+    width: 74,
     align: 'right',
     headerAlign: 'right',
     sortable: false,
@@ -71,7 +71,7 @@ const columns: GridColDef<ClaimRow>[] = [
       </span>
     ),
   },
-  { field: 'createdAt', headerName: 'Since', width: 130, renderCell: ({ row }) => <When at={row.createdAt} /> },
+  { field: 'createdAt', headerName: 'Since', width: 84, renderCell: ({ row }) => <When at={row.createdAt} /> },
 ];
 
 /** A text field whose value goes to the address once typing pauses. */

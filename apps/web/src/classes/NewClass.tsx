@@ -128,6 +128,7 @@ function Questions({ consequences }: { consequences: Consequences }) {
               placeholder="any"
               defaultValue={zones.join(', ')}
               onChange={(e) => field.onChange(e.target.value.split(/[\s,]+/).filter(Boolean))}
+              slotProps={{ inputLabel: { shrink: true } }}
               helperText="Names with commas; empty allows any."
               error={!!errors.zones}
             />

@@ -12,6 +12,7 @@ import {
   Typography,
 } from '@mui/material';
 import type { PlacementState } from '@moorage/contract/moorings';
+import type { Check } from '@moorage/core/placement/rules';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { Mark } from '../marks/Mark';
@@ -37,6 +38,45 @@ function Weight({ value, change, disabled }: { value: number; change: (weight: n
       onKeyDown={(e) => e.key === 'Enter' && commit()}
       sx={{ width: 90 }}
     />
+  );
+}
+
+/** The rules in two columns, so that all are seen at once. */
+function Rules({ checks, label }: { checks: readonly Check[]; label: string }) {
+  const half = Math.ceil(checks.length / 2);
+  return (
+    <Box
+      role="group"
+      aria-label={label}
+      sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 3, alignItems: 'start' }}
+    >
+      {[checks.slice(0, half), checks.slice(half)].map((part, i) => (
+        <Table key={i} size="small">
+          <TableHead>
+            <TableRow>
+              <TableCell>Rule</TableCell>
+              <TableCell align="right">Needs</TableCell>
+              <TableCell align="right">Has</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {part.map((check) => (
+              <TableRow key={check.rule} sx={{ '& td': { py: 0.35, px: 0.75, fontWeight: check.passed ? 400 : 600 } }}>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>
+                  <span style={{ display: 'inline-flex', gap: 8, alignItems: 'center' }}>
+                    <Mark kind={check.passed ? 'settled' : 'degraded'} size={9} />
+                    {ruleTitles[check.rule]}
+                    {!check.passed && ' fails'}
+                  </span>
+                </TableCell>
+                <TableCell align="right">{factText(check, check.need)}</TableCell>
+                <TableCell align="right">{factText(check, check.have)}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      ))}
+    </Box>
   );
 }
 
@@ -67,7 +107,7 @@ export function CellWhy({
           ? `A claim like this lands here, provisioned as ${sizeText(tried.provisioned)}.`
           : `Would serve; ${decision?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
   return (
-    <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: 'minmax(300px, 1fr) 2fr', gap: 3 }}>
+    <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: '300px 1fr', gap: 3 }}>
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
         <Typography variant="h2">
           {cell.className} on {pool.name}
@@ -97,6 +137,15 @@ export function CellWhy({
             <Weight value={mooring.weight} disabled={!mayChange} change={(weight) => weigh({ ...cell, weight })} />
           )}
         </Box>
+        {tried && !tried.failed && (
+          <Typography variant="body2">
+            {tried.moreClaims >= 9999
+              ? 'More than 9,999 claims'
+              : `${tried.moreClaims.toLocaleString('en-GB')} ${tried.moreClaims === 1 ? 'claim' : 'claims'}`}{' '}
+            of this size fit, {sizeText(tried.moreBytes)}
+            {tried.stoppedBy ? `; then “${ruleTitles[tried.stoppedBy.rule]}” refuses.` : '.'}
+          </Typography>
+        )}
         {score && (
           <Typography variant="caption" color="text.secondary">
             Left after placing: {(score.bytesLeft * 100).toFixed(1)} % of bytes, {(score.iopsLeft * 100).toFixed(1)} %
@@ -110,33 +159,10 @@ export function CellWhy({
         )}
       </Box>
       {tried && (
-        <Table size="small" aria-label={`Rules for ${cell.className} on ${pool.name}`}>
-          <TableHead>
-            <TableRow>
-              <TableCell sx={{ width: 24 }} />
-              <TableCell>Rule</TableCell>
-              <TableCell align="right">Needs</TableCell>
-              <TableCell align="right">Has</TableCell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {tried.checks
-              .filter((c) => c.rule !== 'mooring')
-              .map((check) => (
-                <TableRow key={check.rule} sx={{ '& td': { py: 0.25 }, ...(!check.passed && { fontWeight: 600 }) }}>
-                  <TableCell>
-                    <Mark kind={check.passed ? 'settled' : 'degraded'} size={10} />
-                  </TableCell>
-                  <TableCell sx={{ fontWeight: 'inherit' }}>
-                    {ruleTitles[check.rule]}
-                    {!check.passed && <span style={{ fontWeight: 400 }}> fails</span>}
-                  </TableCell>
-                  <TableCell align="right">{factText(check, check.need)}</TableCell>
-                  <TableCell align="right">{factText(check, check.have)}</TableCell>
-                </TableRow>
-              ))}
-          </TableBody>
-        </Table>
+        <Rules
+          checks={tried.checks.filter((c) => c.rule !== 'mooring')}
+          label={`Rules for ${cell.className} on ${pool.name}`}
+        />
       )}
     </Box>
   );

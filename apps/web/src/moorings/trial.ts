@@ -24,6 +24,8 @@ export interface TriedCell {
   /** Claims of this size that would still fit, and their bytes. */
   readonly moreClaims: number;
   readonly moreBytes: number;
+  /** The rule that refuses the first claim beyond them. */
+  readonly stoppedBy?: Check;
   readonly provisioned: number;
 }
 
@@ -77,6 +79,7 @@ export function tryEverywhere(state: PlacementState, tried: TriedClaim): Record<
         failed: checks.find((c) => !c.passed),
         moreClaims: room.claims,
         moreBytes: room.claims * provisioned,
+        stoppedBy: room.stoppedBy,
         provisioned,
       };
     }

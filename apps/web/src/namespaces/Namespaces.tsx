@@ -301,7 +301,10 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
 export default function Namespaces() {
   const query = useNamespaces();
   return (
-    <Place title="Namespaces" question="Who uses how much of which class, and how near is the limit? Deeper is fuller.">
+    <Place
+      title="Namespaces"
+      question="Who uses how much of which class, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
+    >
       <Fetched query={query}>
         {(rows) =>
           rows.length === 0 ? (

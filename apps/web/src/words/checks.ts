@@ -55,7 +55,9 @@ export function failureSentence(check: CheckData): string {
     case 'backend':
       return have === 'unreachable' ? 'The backend does not answer.' : 'The backend says it is not healthy.';
     case 'access-mode':
-      return `Asks for ${need}; this pool gives ${have} storage: ${String(have).startsWith('block') ? 'one writer node' : 'no such mode'}.`;
+      return String(have).includes('file')
+        ? `${need} is not given in this volume mode.`
+        : `Asks for ${need}; block storage gives one writer node.`;
     case 'volume-mode':
       return `Asks for ${need} mode; this pool gives ${have}.`;
     case 'encryption':

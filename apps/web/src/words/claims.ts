@@ -49,13 +49,17 @@ export function claimSentence(claim: ClaimRow): string {
     case 'deleting':
       return 'Deleted; the platform waits until no pod uses it.';
     case 'nothing-fits': {
-      const failed = reason?.failed ?? [];
-      if (failed.length === 0) return `Class ${className} has no mooring to any pool.`;
-      const [first, ...others] = failed;
-      const same = others.filter((f) => f.check.rule === first!.check.rule).length;
+      const [first, ...others] = reason?.failed ?? [];
+      if (!first) return `Class ${className} has no mooring to any pool.`;
+      const same = others.filter((f) => f.check.rule === first.check.rule).length;
       const rest = others.length - same;
-      const pools = same > 0 ? `${same + 1} pools` : first!.pool;
-      return `${pools}: ${failureSentence(first!.check)}${rest > 0 ? ` ${rest} more ${rest === 1 ? 'pool fails' : 'pools fail'} otherwise.` : ''}`;
+      const pools =
+        rest > 0
+          ? ` (${first.pool}; ${rest} more for other reasons)`
+          : same > 0
+            ? ` (${same + 1} pools)`
+            : ` (${first.pool})`;
+      return failureSentence(first.check).replace(/\.$/, '') + pools;
     }
   }
 }

@@ -247,19 +247,18 @@ function remediesOn(trial: Trial): Remedy[] {
 /**
  * What would bind a claim that fits nowhere: the smallest single changes, then pairs, to claim, class, mooring, quota or
  * pool that make some pool pass, cheapest first (domain §7). Pools without a mooring are looked at too. Empty when no two
- * changes are enough. Pairs are given only for pools that no single change helps, and only when fewer than `most` singles exist.
+ * changes are enough. Pairs are given only for pools that no single change helps.
  */
 export function whatWouldBind(input: PlacementInput, most = 6): Remedy[] {
   const moored = new Map(input.moorings.map((m) => [m.pool, m]));
+  const orderOf = (pool: Pool) => moored.get(pool.id)?.order ?? Infinity;
+  const pools = [...input.pools.values()].sort((a, b) => orderOf(a) - orderOf(b) || (a.name < b.name ? -1 : 1));
+  // the same change may help several pools: the one tried first would take the claim
   const found = new Map<string, Remedy>();
-  for (const pool of input.pools.values()) {
+  for (const pool of pools)
     for (const remedy of remediesOn({ input, pool, mooring: moored.get(pool.id) })) {
       const key = keyOf(remedy.changes);
-      const known = found.get(key);
-      if (!known || remedy.pool < known.pool) found.set(key, remedy);
+      if (!found.has(key)) found.set(key, remedy);
     }
-  }
-  return [...found.values()]
-    .sort((a, b) => a.changes.length - b.changes.length || a.cost - b.cost || (a.pool < b.pool ? -1 : 1))
-    .slice(0, most);
+  return [...found.values()].sort((a, b) => a.changes.length - b.changes.length || a.cost - b.cost).slice(0, most);
 }

@@ -1,0 +1,137 @@
+import { spawn, type ChildProcess } from 'node:child_process';
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { BindState, ReleaseState } from '../operations/operation';
+import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+
+const program = join(__dirname, '../../dist/kill-harness.mjs');
+let world: World;
+let folder: string;
+const children: ChildProcess[] = [];
+
+beforeAll(async () => {
+  world = await makeWorld();
+  // a backend that takes two volumes of one name: only our own care keeps them apart
+  world.kelp.backend.duplicateNames = true;
+  folder = mkdtempSync(join(tmpdir(), 'moorage-kill-'));
+});
+afterAll(async () => {
+  for (const child of children) child.kill('SIGKILL');
+  await world.end();
+  rmSync(folder, { recursive: true, force: true });
+});
+
+/** Starts a server in a process of its own that dies after the state. */
+async function startDoomed(
+  dieAfter: string,
+): Promise<{ child: ChildProcess; url: string; exit: Promise<string | null> }> {
+  const file = join(folder, 'config.json');
+  writeFileSync(file, JSON.stringify({ ...world.config, key: world.config.key.toString('hex') }));
+  const child = spawn(process.execPath, [program, file, dieAfter], { stdio: ['ignore', 'pipe', 'inherit'] });
+  children.push(child);
+  const exit = new Promise<string | null>((resolve) => child.once('exit', (_code, signal) => resolve(signal)));
+  const url = await new Promise<string>((resolve, reject) => {
+    child.stdout!.on('data', (chunk: Buffer) => {
+      const match = /ready at (\S+)/.exec(String(chunk));
+      if (match) resolve(match[1]!);
+    });
+    void exit.then(() => reject(new Error('the server ended before it was ready')));
+  });
+  return { child, url, exit };
+}
+
+async function afterwards(name: string): Promise<{ caller: Caller; end: () => Promise<void> }> {
+  const { child, url, exit } = await startDoomed('never');
+  const caller = await new Caller(url).signIn();
+  return {
+    caller,
+    end: async () => {
+      child.kill('SIGTERM');
+      child.kill('SIGKILL');
+      await exit;
+      void name;
+    },
+  };
+}
+
+const bindStates: readonly BindState[] = ['reserved', 'making', 'made', 'written', 'bound'];
+
+describe('a server killed after a single step of a binding', () => {
+  beforeAll(async () => {
+    const { caller, end } = await afterwards('setup');
+    await eventually(
+      'the pools',
+      async () =>
+        (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
+    );
+    await eventually('the namespaces', async () => (await caller.ok<unknown[]>('GET', '/api/namespaces')).length >= 4);
+    await moorClass(caller, 'tide-fast', ['kelp-nvme']);
+    await end();
+  });
+
+  test.each(bindStates)('%s: after the restart there is one of everything', async (state) => {
+    const name = `after-${state}`;
+    const doomed = await startDoomed(state);
+    const before = await new Caller(doomed.url).signIn();
+    // the answer may come after the end
+    await before.call('POST', '/api/claims', aClaim(name, 'tide-fast')).catch(() => undefined);
+    // the last step may be seen by the watch instead of the operation: then the server simply lives on
+    const signal = await Promise.race([
+      doomed.exit,
+      eventually(
+        'bound',
+        async () =>
+          world.platform.store.find('persistentvolumeclaims', 'tide-gauges', name)?.status.phase === 'Bound' &&
+          state === 'bound',
+        60_000,
+      ).then(() => 'lived'),
+    ]);
+    if (signal === 'lived') doomed.child.kill('SIGKILL');
+    else expect(signal).toBe('SIGKILL');
+    await doomed.exit;
+
+    const { caller, end } = await afterwards(name);
+    const { claim } = await caller.inState(name, 'bound');
+    await eventually(
+      'the operation is finished',
+      async () =>
+        (await world.rows(`SELECT 1 FROM operations WHERE subject = $1 AND state = 'bound'`, [claim.uid])).length === 1,
+    );
+    expect([...world.kelp.backend.volumes.values()].filter((v) => v.name === `pvc-${claim.uid}`)).toHaveLength(1);
+    expect(
+      world.platform.store.list('persistentvolumes').filter((v) => v.spec.claimRef?.uid === claim.uid),
+    ).toHaveLength(1);
+    expect(await world.rows('SELECT state FROM reservations WHERE claim_uid = $1', [claim.uid])).toEqual([
+      { state: 'bound' },
+    ]);
+    await end();
+  });
+});
+
+const releaseStates: readonly ReleaseState[] = ['unmade', 'cleared', 'released'];
+
+describe('a server killed after a single step of a release', () => {
+  test.each(releaseStates)('%s: after the restart nothing is left', async (state) => {
+    const name = `gone-${state}`;
+    const first = await afterwards(name);
+    await first.caller.ok('POST', '/api/claims', aClaim(name, 'tide-fast'));
+    const { claim } = await first.caller.inState(name, 'bound');
+    await first.end();
+    const doomed = await startDoomed(state);
+    const caller = await new Caller(doomed.url).signIn();
+    await caller.call('DELETE', `/api/claims/tide-gauges/${name}`).catch(() => undefined);
+    expect(await doomed.exit).toBe('SIGKILL');
+    const { end } = await afterwards(name);
+    await eventually(
+      'the reservation is gone',
+      async () => (await world.rows('SELECT 1 FROM reservations WHERE claim_uid = $1', [claim.uid])).length === 0,
+    );
+    expect([...world.kelp.backend.volumes.values()].filter((v) => v.name === `pvc-${claim.uid}`)).toEqual([]);
+    await eventually(
+      'the persistent volume is gone',
+      async () => world.platform.store.find('persistentvolumes', undefined, claim.volumeName!) === undefined,
+    );
+    await end();
+  });
+});

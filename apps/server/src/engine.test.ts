@@ -1,0 +1,151 @@
+import { createServer, connect, type Server, type Socket } from 'node:net';
+import type { AddressInfo } from 'node:net';
+import { startServer, type RunningServer } from './server';
+import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from './testing/world';
+
+/** Stands before PostgreSQL and can be cut, as a cable can. */
+class Cable {
+  private server?: Server;
+  private readonly sockets = new Set<Socket>();
+  port = 0;
+
+  constructor(private readonly target: URL) {}
+
+  async join(): Promise<void> {
+    const server = createServer((near) => {
+      const far = connect(Number(this.target.port), this.target.hostname);
+      for (const [a, b] of [
+        [near, far],
+        [far, near],
+      ] as const) {
+        this.sockets.add(a);
+        a.pipe(b);
+        a.on('error', () => b.destroy());
+        a.on('close', () => {
+          this.sockets.delete(a);
+          b.destroy();
+        });
+      }
+    });
+    await new Promise<void>((resolve) => server.listen(this.port, '127.0.0.1', resolve));
+    this.port = (server.address() as AddressInfo).port;
+    this.server = server;
+  }
+
+  async cut(): Promise<void> {
+    const closed = new Promise((resolve) => this.server?.close(resolve));
+    for (const socket of this.sockets) socket.destroy();
+    await closed;
+  }
+}
+
+describe('without PostgreSQL', () => {
+  let world: World;
+  let cable: Cable;
+  let server: RunningServer;
+  beforeAll(async () => {
+    world = await makeWorld();
+    cable = new Cable(new URL(world.config.databaseUrl));
+    await cable.join();
+    await cable.cut();
+    const url = new URL(world.config.databaseUrl);
+    url.port = String(cable.port);
+    server = await startServer({ ...world.config, databaseUrl: url.toString() });
+  });
+  afterAll(async () => {
+    await server.stop();
+    await cable.cut();
+    await world.end();
+  });
+
+  test('the server says so, waits, and begins when it is there', async () => {
+    const health = await fetch(`${server.url}/api/health`);
+    expect(health.status).toBe(503);
+    expect(await health.json()).toMatchObject({ live: true, ready: false, notReady: [{ part: 'database' }] });
+    const { status, data } = await new Caller(server.url).call<{ code: string }>('POST', '/api/session', {
+      name: 'maren',
+      password: 'lighthouse',
+    });
+    expect([status, data.code]).toEqual([503, 'database-unavailable']);
+    await cable.join();
+    await server.ready;
+    await eventually('ready', async () => (await fetch(`${server.url}/api/health`)).ok);
+  });
+
+  test('lost while it runs: calls are refused, then work goes on by itself', async () => {
+    const caller = await world.operator(server);
+    await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
+    await cable.cut();
+    await eventually('not ready', async () => (await fetch(`${server.url}/api/health`)).status === 503);
+    expect((await caller.call('GET', '/api/claims')).status).toBe(503);
+    // the platform goes on without us
+    world.platform.store.create('persistentvolumeclaims', {
+      metadata: { name: 'meanwhile', namespace: 'tide-gauges', finalizers: [] },
+      spec: {
+        accessModes: ['ReadWriteOnce'],
+        volumeMode: 'Filesystem',
+        storageClassName: 'general',
+        resources: { requests: { storage: '5Gi' } },
+      },
+      status: { phase: 'Pending' },
+    });
+    await cable.join();
+    await caller.inState('meanwhile', 'bound');
+  });
+});
+
+describe('the mirror', () => {
+  let world: World;
+  beforeEach(async () => {
+    world = await makeWorld();
+  });
+  afterEach(() => world.end());
+
+  test('resumes where it stopped; when that is no longer kept it lists again, and finds what was deleted meanwhile', async () => {
+    const first = await startServer(world.config);
+    await first.ready;
+    const operator = await world.operator(first);
+    await moorClass(operator, 'general', ['basalt-broad'], { copies: 1 });
+    await operator.ok('POST', '/api/claims', aClaim('doomed', 'general'));
+    const { claim } = await operator.inState('doomed', 'bound');
+    await first.stop();
+    world.platform.store.delete('persistentvolumeclaims', 'tide-gauges', 'doomed');
+    await eventually(
+      'it is gone',
+      async () => !world.platform.store.find('persistentvolumeclaims', 'tide-gauges', 'doomed'),
+    );
+    world.platform.store.expireHistory();
+    const other = await new Caller((await world.start()).url).signIn();
+    await eventually(
+      'the mirror knows',
+      async () => (await other.call('GET', '/api/claims/tide-gauges/doomed')).status === 404,
+    );
+    await eventually(
+      'its volume is gone',
+      async () => ![...world.basalt.backend.volumes.values()].some((v) => v.name === `pvc-${claim.uid}`),
+    );
+  });
+
+  test('goes on when the platform refuses for a while, and says meanwhile what it cannot see', async () => {
+    world.platform.faults.add({ kind: 'refuse', path: '/persistentvolumeclaims$', status: 500 });
+    const server = await world.start();
+    const health = () =>
+      fetch(`${server.url}/api/health`).then((r) => r.json() as Promise<{ notReady: { part: string }[] }>);
+    await eventually('the health says so', async () =>
+      (await health()).notReady.some((n) => n.part === 'platform: persistentvolumeclaims'),
+    );
+    world.platform.faults.heal();
+    await eventually('the health is good again', async () => (await health()).notReady.length === 0);
+  });
+
+  test('is taken over by the second server when the first stops', async () => {
+    const first = await startServer(world.config);
+    await first.ready;
+    await moorClass(await world.operator(first), 'general', ['basalt-broad'], { copies: 1 });
+    const second = await world.start();
+    await first.stop();
+    const other = await new Caller(second.url).signIn();
+    await other.ok('POST', '/api/claims', aClaim('handed-over', 'general'));
+    await other.inState('handed-over', 'bound');
+  });
+});

@@ -1,0 +1,224 @@
+import { randomBytes } from 'node:crypto';
+import pg from 'pg';
+import { basaltSeed, kelpSeed, platformSeed } from '@moorage/standins/seeds';
+import { startBackend, startPlatform } from '@moorage/standins/start';
+import type { BackendSeed } from '@moorage/standins/backend/model';
+import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
+import type { Config } from '../config';
+import { startServer, type RunningServer, type Watching } from '../server';
+
+const adminUrl = (): string => {
+  const url = process.env.MOORAGE_TEST_POSTGRES;
+  if (!url)
+    throw new Error(
+      'MOORAGE_TEST_POSTGRES is not set: run the tests with npm test or npm run check, which start PostgreSQL.',
+    );
+  return url;
+};
+
+/** An empty database of its own. */
+export async function makeDatabase(): Promise<{ url: string; drop(): Promise<void> }> {
+  const name = `test_${randomBytes(6).toString('hex')}`;
+  const run = async (sql: string) => {
+    const client = new pg.Client({ connectionString: adminUrl() });
+    await client.connect();
+    await client.query(sql).finally(() => client.end());
+  };
+  await run(`CREATE DATABASE ${name}`);
+  const url = new URL(adminUrl());
+  url.pathname = `/${name}`;
+  return { url: url.toString(), drop: () => run(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`) };
+}
+
+/** Waits for a state, never for a time; fails with what was last seen. */
+export async function eventually<T>(
+  what: string,
+  look: () => Promise<T | undefined | false | null>,
+  withinMs = 20_000,
+): Promise<T> {
+  const deadline = Date.now() + withinMs;
+  let last: unknown;
+  for (;;) {
+    try {
+      const seen = await look();
+      if (seen) return seen;
+      last = seen;
+    } catch (error) {
+      last = error;
+    }
+    if (Date.now() > deadline)
+      throw new Error(
+        `${what} did not come about; last seen: ${last instanceof Error ? last.stack : JSON.stringify(last)}`,
+      );
+    await new Promise((resolve) => setTimeout(resolve, 25));
+  }
+}
+
+/** Someone signed in at a server, calling its API. */
+export class Caller {
+  private cookie = '';
+
+  constructor(private readonly url: string) {}
+
+  async call<T = unknown>(
+    method: string,
+    path: string,
+    body?: unknown,
+    headers: Record<string, string> = {},
+  ): Promise<{ status: number; data: T; headers: Headers }> {
+    const response = await fetch(this.url + path, {
+      method,
+      headers: { Cookie: this.cookie, ...(body !== undefined && { 'Content-Type': 'application/json' }), ...headers },
+      body: body === undefined ? undefined : typeof body === 'string' ? body : JSON.stringify(body),
+    });
+    const set = response.headers.getSetCookie()[0];
+    if (set) this.cookie = set.split(';')[0]!;
+    const text = await response.text();
+    return {
+      status: response.status,
+      data: (text && /json/.test(response.headers.get('Content-Type') ?? '') ? JSON.parse(text) : text) as T,
+      headers: response.headers,
+    };
+  }
+
+  /** The answer's data; anything but success fails the test with the problem. */
+  async ok<T = unknown>(method: string, path: string, body?: unknown, headers?: Record<string, string>): Promise<T> {
+    const { status, data } = await this.call<T>(method, path, body, headers);
+    if (status >= 400) throw new Error(`${method} ${path} answered ${status}: ${JSON.stringify(data)}`);
+    return data;
+  }
+
+  async signIn(name = 'maren'): Promise<this> {
+    await this.ok('POST', '/api/session', { name, password: 'lighthouse' });
+    return this;
+  }
+
+  claim = (name: string, namespace = 'tide-gauges'): Promise<ClaimDetail> =>
+    this.ok<ClaimDetail>('GET', `/api/claims/${namespace}/${name}`);
+
+  /** Waits until a claim is in a state. */
+  inState = (name: string, state: ClaimRow['state'], namespace = 'tide-gauges'): Promise<ClaimDetail> =>
+    eventually(`${name} ${state}`, async () => {
+      const detail = await this.claim(name, namespace);
+      return detail.claim.state === state
+        ? detail
+        : Promise.reject(new Error(`it is ${detail.claim.state}: ${JSON.stringify(detail.claim.reason)}`));
+    });
+}
+
+export const aClass = (name: string, part: object = {}) => ({
+  name,
+  copies: 3,
+  encrypted: false,
+  writeShare: 0.3,
+  reclaim: 'Delete',
+  binding: 'Immediate',
+  expansion: true,
+  strategy: 'in-order',
+  zones: [],
+  locality: false,
+  isDefault: false,
+  ...part,
+});
+
+export const aClaim = (name: string, className: string | undefined, part: object = {}) => ({
+  namespace: 'tide-gauges',
+  name,
+  className,
+  size: '80Gi',
+  modes: ['ReadWriteOnce'],
+  volumeMode: 'Filesystem',
+  ...part,
+});
+
+const people = [
+  { name: 'maren', title: 'Maren', role: 'operator' as const, password: 'lighthouse', namespaces: [] },
+  { name: 'tom', title: 'Tom', role: 'storage-engineer' as const, password: 'lighthouse', namespaces: [] },
+  { name: 'ivo', title: 'Ivo', role: 'namespace-owner' as const, password: 'lighthouse', namespaces: ['ferry-desk'] },
+  { name: 'guest', title: 'Guest', role: 'viewer' as const, password: 'lighthouse', namespaces: [] },
+];
+
+interface WorldOptions {
+  readonly basalt?: (seed: BackendSeed) => BackendSeed;
+  readonly kelp?: (seed: BackendSeed) => BackendSeed;
+  readonly backendTimeoutMs?: number;
+}
+
+const quick = (seed: BackendSeed): BackendSeed => ({ ...seed, createMs: 5 });
+
+/** Stand-ins and a database of their own, and servers over them: started, killed and started again as the test wants. */
+export async function makeWorld(options: WorldOptions = {}) {
+  const database = await makeDatabase();
+  const platform = await startPlatform(platformSeed);
+  const basalt = await startBackend((options.basalt ?? quick)(basaltSeed()));
+  const kelp = await startBackend((options.kelp ?? quick)(kelpSeed()));
+  const key = randomBytes(32);
+  const config: Config = {
+    port: 0,
+    databaseUrl: database.url,
+    estate: {
+      site: 'quayside',
+      platform: { server: platform.url },
+      backends: [
+        { id: 'basalt', title: 'Basalt', address: basalt.url, username: 'moorage', password: 'harbour-wall' },
+        { id: 'kelp', title: 'Kelp', address: kelp.url, username: 'moorage', password: 'holdfast' },
+      ],
+      people,
+    },
+    key,
+    sessionSecret: 'test',
+    logLevel: process.env.MOORAGE_TEST_LOG ?? 'silent',
+    backendTimeoutMs: options.backendTimeoutMs ?? 2000,
+    backendSyncMs: 300,
+  };
+  const servers: RunningServer[] = [];
+  const client = new pg.Client({ connectionString: database.url });
+  await client.connect();
+  return {
+    platform,
+    basalt,
+    kelp,
+    config,
+    /** Rows straight from the database, past the server. */
+    rows: async <T extends object>(sql: string, values: unknown[] = []): Promise<T[]> =>
+      (await client.query<T>(sql, values)).rows,
+    start: async (watching?: Watching, change: Partial<Config> = {}): Promise<RunningServer> => {
+      const server = await startServer({ ...config, ...change }, watching);
+      servers.push(server);
+      await server.ready;
+      return server;
+    },
+    /** An operator at a server that knows all pools and namespaces. */
+    operator: async (server: RunningServer): Promise<Caller> => {
+      const caller = await new Caller(server.url).signIn();
+      await eventually(
+        'all pools',
+        async () =>
+          (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
+      );
+      await eventually(
+        'the namespaces',
+        async () => (await caller.ok<unknown[]>('GET', '/api/namespaces')).length >= 4,
+      );
+      return caller;
+    },
+    end: async () => {
+      for (const server of servers) await server.stop();
+      await client.end();
+      await Promise.all([platform.stop(), basalt.stop(), kelp.stop()]);
+      await database.drop();
+    },
+  };
+}
+export type World = Awaited<ReturnType<typeof makeWorld>>;
+
+/** Makes a class moored to pools, in order. */
+export async function moorClass(
+  caller: Caller,
+  name: string,
+  pools: readonly string[],
+  part: object = {},
+): Promise<void> {
+  await caller.ok('POST', '/api/classes', aClass(name, part));
+  for (const pool of pools) await caller.ok('PUT', `/api/moorings/${name}/${pool}`, { enabled: true });
+}
