@@ -3,29 +3,30 @@ import { build } from 'esbuild';
 import { join } from 'node:path';
 import { root } from './lib/places.mjs';
 
+const common = {
+  absWorkingDir: root,
+  bundle: true,
+  platform: 'node',
+  format: 'esm',
+  target: 'node20',
+  sourcemap: true,
+  logLevel: 'warning',
+  // our own packages are TypeScript and go in; everything installed stays outside
+  plugins: [
+    {
+      name: 'installed-stays-outside',
+      setup(b) {
+        b.onResolve({ filter: /^[^./]/ }, ({ path }) =>
+          path.startsWith('@moorage/') ? undefined : { path, external: true },
+        );
+      },
+    },
+  ],
+  outExtension: { '.js': '.mjs' },
+};
+
 /** Server and stand-ins, in about a second. */
 export async function buildPrograms() {
-  const common = {
-    absWorkingDir: root,
-    bundle: true,
-    platform: 'node',
-    format: 'esm',
-    target: 'node20',
-    sourcemap: true,
-    logLevel: 'warning',
-    // our own packages are TypeScript and go in; everything installed stays outside
-    plugins: [
-      {
-        name: 'installed-stays-outside',
-        setup(b) {
-          b.onResolve({ filter: /^[^./]/ }, ({ path }) =>
-            path.startsWith('@moorage/') ? undefined : { path, external: true },
-          );
-        },
-      },
-    ],
-    outExtension: { '.js': '.mjs' },
-  };
   await Promise.all([
     build({
       ...common,
@@ -35,6 +36,15 @@ export async function buildPrograms() {
     }),
     build({ ...common, entryPoints: ['apps/standins/src/main.ts'], outdir: 'apps/standins/dist' }),
   ]);
+}
+
+/** The core's bench. */
+export function buildBench() {
+  return build({
+    ...common,
+    entryPoints: ['packages/core/src/placement/decisions.bench.ts'],
+    outdir: 'packages/core/dist',
+  });
 }
 
 /** The interface. */

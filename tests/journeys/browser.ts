@@ -1,7 +1,7 @@
 import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver';
+import { Builder, By, logging, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
 
 const flags = [
@@ -29,6 +29,9 @@ export class Browser {
     const options = new Options();
     options.addArguments(...flags, `--user-data-dir=${profile}`);
     options.setChromeBinaryPath('/usr/bin/chromium');
+    const logs = new logging.Preferences();
+    logs.setLevel(logging.Type.BROWSER, logging.Level.WARNING);
+    options.setLoggingPrefs(logs);
     const driver = await new Builder()
       .forBrowser('chrome')
       .setChromeOptions(options)
@@ -56,37 +59,53 @@ export class Browser {
   async see(text: string, within = 20_000): Promise<WebElement> {
     const quoted = `concat(${[...text].map((c) => (c === "'" ? `"'"` : `'${c}'`)).join(',')},'')`;
     const path = By.xpath(`(//*[not(self::script or self::style)][contains(normalize-space(.), ${quoted})])[last()]`);
-    return this.driver.wait(until.elementLocated(path), within, `"${text}" does not appear`);
+    return this.told(this.driver.wait(until.elementLocated(path), within, `"${text}" does not appear`));
   }
 
   find(css: string, within = 20_000): Promise<WebElement> {
-    return this.driver.wait(until.elementLocated(By.css(css)), within, `${css} does not appear`);
+    return this.told(this.driver.wait(until.elementLocated(By.css(css)), within, `${css} does not appear`));
+  }
+
+  /** Adds to a failure what the page shows and what its console said. */
+  private async told<T>(work: Promise<T>): Promise<T> {
+    try {
+      return await work;
+    } catch (error) {
+      const text = await this.driver.findElement(By.css('body')).getText();
+      const said = (await this.driver.manage().logs().get(logging.Type.BROWSER)).map((e) => e.message);
+      if (process.env.MOORAGE_TEST_PICTURE) await this.picture(process.env.MOORAGE_TEST_PICTURE);
+      throw new Error(
+        `${(error as Error).message}\nat ${await this.driver.getCurrentUrl()}\nconsole: ${said.join('\n')}\nscreen: ${text.slice(0, 1500)}`,
+        { cause: error },
+      );
+    }
   }
 
   /** The control with this label, name or text. */
   async control(name: string): Promise<WebElement> {
-    return this.driver.wait(
-      async () => {
-        const found = await this.driver.executeScript<WebElement | null>(
-          `const name = arguments[0];
-           const visible = (e) => e.getClientRects().length > 0;
-           const labels = [...document.querySelectorAll('label')].filter((l) => l.textContent.replace('*', '').trim() === name && visible(l));
-           for (const l of labels) {
-             const target = l.control ?? (l.htmlFor && document.getElementById(l.htmlFor));
-             if (target) return target;
-             const box = l.parentElement.querySelector('[role=combobox], input');
-             if (box) return box;
-           }
-           const controls = [...document.querySelectorAll('button, a, input, [role=button], [role=gridcell], [role=combobox], [role=option], [role=menuitem]')].filter(visible);
-           const text = (e) => (e.getAttribute('aria-label') ?? e.textContent).trim();
-           return controls.find((e) => text(e) === name) ?? controls.find((e) => e.textContent.trim() === name) ?? null;`,
-          name,
-        );
-        return found ?? false;
-      },
-      20_000,
-      `no control "${name}"`,
-    ) as Promise<WebElement>;
+    return this.told(
+      this.driver.wait(
+        async () => {
+          const found = await this.driver.executeScript<WebElement | null>(
+            `const name = arguments[0];
+           const visible = (e) => !e.closest('[aria-hidden=true]') && (e.getClientRects().length > 0 || (e.type === 'checkbox' && e.parentElement.getClientRects().length > 0));
+           const clean = (t) => (t ?? '').replace('*', '').trim();
+           const names = (e) => [
+             e.getAttribute('aria-label'),
+             ...[...(e.labels ?? [])].map((l) => l.textContent),
+             ...(e.getAttribute('aria-labelledby') ?? '').split(' ').filter(Boolean).map((id) => document.getElementById(id)?.textContent),
+             e.textContent,
+           ].map(clean);
+           const controls = [...document.querySelectorAll('button, a, input, textarea, [role=button], [role=gridcell], [role=combobox], [role=option], [role=menuitem]')].filter(visible);
+           return controls.find((e) => names(e).includes(name)) ?? null;`,
+            name,
+          );
+          return found ?? false;
+        },
+        20_000,
+        `no control "${name}"`,
+      ) as Promise<WebElement>,
+    );
   }
 
   async click(name: string): Promise<void> {
@@ -106,6 +125,23 @@ export class Browser {
     );
   }
 
+  /** Clicks what the selector finds. */
+  async clickOn(css: string): Promise<void> {
+    await this.driver.wait(
+      async () => {
+        try {
+          await (await this.find(css)).click();
+          return true;
+        } catch (error) {
+          if (/stale|intercepted|not interactable/i.test(String(error))) return false;
+          throw error;
+        }
+      },
+      20_000,
+      `${css} cannot be clicked`,
+    );
+  }
+
   async type(name: string, text: string): Promise<void> {
     const field = await this.control(name);
     await this.driver.executeScript('arguments[0].focus(); arguments[0].select?.()', field);
@@ -113,14 +149,26 @@ export class Browser {
   }
 
   async choose(name: string, option: string): Promise<void> {
-    const box = await this.control(name);
-    await this.driver.actions().move({ origin: box }).press().release().perform();
-    const item = await this.driver.wait(
-      until.elementLocated(By.xpath(`//li[@role='option'][normalize-space(.)='${option}']`)),
-      10_000,
-      `no option "${option}"`,
+    const item = By.xpath(`//li[@role='option'][normalize-space(.)='${option}']`);
+    // a list that is still sliding in may not take the first press
+    await this.driver.wait(
+      async () => {
+        try {
+          if ((await this.driver.findElements(item)).length === 0) {
+            const box = await this.control(name);
+            await this.driver.actions().move({ origin: box }).press().release().perform();
+          }
+          await this.driver.wait(until.elementLocated(item), 1000);
+          await this.driver.findElement(item).click();
+          return true;
+        } catch (error) {
+          if (/stale|intercepted|not interactable|Wait timed out|no such element/i.test(String(error))) return false;
+          throw error;
+        }
+      },
+      20_000,
+      `no option "${option}" of "${name}"`,
     );
-    await item.click();
     await this.driver.wait(
       async () => (await this.driver.findElements(By.css('ul[role=listbox]'))).length === 0,
       10_000,

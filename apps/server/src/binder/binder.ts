@@ -85,15 +85,17 @@ export class Binder {
     // an earlier attempt may have been answered to nobody: look before asking again
     let volume = (await this.wasTried(operation)) ? await backend.findVolume(held.volume_name) : undefined;
     try {
-      volume ??= await backend.createVolume({
-        name: held.volume_name,
-        poolPath: held.path,
-        bytes: held.bytes,
-        copies: storageClass?.copies ?? disks.length,
-        encrypted: storageClass?.encrypted ?? false,
-        disks: disks.map((d) => ({ id: d.disk, node: d.node })),
-        iopsCeiling: held.iops_ceiling ?? undefined,
-      });
+      volume ??= await this.metrics.timed(held.backend_id, 'volume made', () =>
+        backend.createVolume({
+          name: held.volume_name,
+          poolPath: held.path,
+          bytes: held.bytes,
+          copies: storageClass?.copies ?? disks.length,
+          encrypted: storageClass?.encrypted ?? false,
+          disks: disks.map((d) => ({ id: d.disk, node: d.node })),
+          iopsCeiling: held.iops_ceiling ?? undefined,
+        }),
+      );
     } catch (error) {
       if (!(error instanceof BackendProblem)) throw error;
       if (error.code === 'exists') volume = await backend.findVolume(held.volume_name);

@@ -22,6 +22,41 @@ export const useLiveState = create<LiveState>(() => ({}));
 
 const gatherMs = 120;
 
+/** What the one page with the connection tells itself and the other open pages. */
+type Heard = { readonly kind: 'event'; readonly data: string } | { readonly kind: 'gap' | 'open' | 'lost' };
+
+/**
+ * Listens until stopped. Of all open pages one holds the connection and tells the others: a browser keeps only six
+ * connections to a server, and every page with its own would soon leave none for anything else.
+ */
+function listen(hear: (heard: Heard) => void): () => void {
+  const stop = new AbortController();
+  const others = new BroadcastChannel('moorage-live');
+  others.onmessage = ({ data }: MessageEvent<Heard>) => hear(data);
+  const tell = (heard: Heard) => {
+    hear(heard);
+    others.postMessage(heard);
+  };
+  const hold = () =>
+    new Promise<void>((release) => {
+      if (stop.signal.aborted) return release();
+      const source = new EventSource('/api/events');
+      source.onmessage = ({ data }: MessageEvent<string>) => tell({ kind: 'event', data });
+      source.addEventListener('gap', () => tell({ kind: 'gap' }));
+      source.onopen = () => tell({ kind: 'open' });
+      source.onerror = () => tell({ kind: 'lost' });
+      stop.signal.addEventListener('abort', () => {
+        source.close();
+        release();
+      });
+    });
+  navigator.locks.request('moorage-live', { signal: stop.signal }, hold).catch(() => undefined); // refused only when stopped
+  return () => {
+    stop.abort();
+    others.close();
+  };
+}
+
 /** Fetches again what the server says has changed, gathered so that a burst asks once. */
 export function useLiveChanges(): void {
   useEffect(() => {
@@ -35,20 +70,37 @@ export function useLiveChanges(): void {
         old.clear();
       }, gatherMs);
     };
-    const source = new EventSource('/api/events');
-    source.onmessage = ({ data }: MessageEvent<string>) => {
-      const event = liveEventSchema.safeParse(JSON.parse(data));
-      if (event.success) mark(madeOld[event.data.topic]);
-    };
     const everything = () => mark([...new Set(Object.values(madeOld).flat())]);
-    source.addEventListener('gap', everything);
-    source.onopen = () => {
-      if (useLiveState.getState().lostAt !== undefined) everything();
-      useLiveState.setState({ lostAt: undefined });
+    const hear = (heard: Heard) => {
+      switch (heard.kind) {
+        case 'event': {
+          const event = liveEventSchema.safeParse(JSON.parse(heard.data));
+          if (event.success) mark(madeOld[event.data.topic]);
+          return;
+        }
+        case 'gap':
+          return everything();
+        case 'open':
+          if (useLiveState.getState().lostAt !== undefined) everything();
+          return useLiveState.setState({ lostAt: undefined });
+        case 'lost':
+          return useLiveState.setState(({ lostAt }) => ({ lostAt: lostAt ?? Date.now() }));
+      }
     };
-    source.onerror = () => useLiveState.setState(({ lostAt }) => ({ lostAt: lostAt ?? Date.now() }));
+    let stop = listen(hear);
+    // a page that the browser keeps for the back button must not keep the connection
+    const onHide = () => stop();
+    const onShow = (event: PageTransitionEvent) => {
+      if (!event.persisted) return;
+      stop = listen(hear);
+      everything();
+    };
+    window.addEventListener('pagehide', onHide);
+    window.addEventListener('pageshow', onShow);
     return () => {
-      source.close();
+      window.removeEventListener('pagehide', onHide);
+      window.removeEventListener('pageshow', onShow);
+      stop();
       window.clearTimeout(timer);
     };
   }, []);

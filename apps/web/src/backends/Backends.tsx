@@ -57,6 +57,7 @@ function PoolLine({
     <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 54 }}>
       <TableCell component="th" scope="row">
         <Link
+          underline="hover"
           component="button"
           onClick={choose}
           sx={{ fontWeight: 600, color: 'text.primary', font: 'inherit' }}

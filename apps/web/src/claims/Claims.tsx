@@ -4,7 +4,7 @@ import type { ClaimRow } from '@moorage/contract/claims';
 import { useEffect, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useClaims, useClasses, useNamespaces } from '../api/queries';
-import { useGo, useInAddress, useSelected } from '../frame/address';
+import { useAddress, useGo, useInAddress, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
@@ -95,7 +95,8 @@ export default function Claims() {
   const [state, setState] = useInAddress('state');
   const [q, setQ] = useInAddress('q');
   const [making, setMaking] = useInAddress('new');
-  const [search, setSearch] = useSearchParams();
+  const [search] = useSearchParams();
+  const change = useAddress();
   const [text, setText] = useSettled(q, setQ, 200);
   const sort = search.get('sort') ?? 'createdAt';
   const direction = (search.get('direction') ?? 'desc') as 'asc' | 'desc';
@@ -117,15 +118,7 @@ export default function Claims() {
   const { data: classes } = useClasses();
   const { data: namespaces } = useNamespaces();
   const setSort = (model: GridSortModel) =>
-    setSearch(
-      (before) => {
-        const next = new URLSearchParams(before);
-        next.set('sort', model[0]?.field ?? 'createdAt');
-        next.set('direction', model[0]?.sort ?? 'desc');
-        return next;
-      },
-      { replace: true },
-    );
+    change({ sort: model[0]?.field ?? 'createdAt', direction: model[0]?.sort ?? 'desc' });
   const { data } = query;
   const rowSelection = useMemo(() => {
     const row = data?.claims.find((c) => `${c.namespace}/${c.name}` === selected);

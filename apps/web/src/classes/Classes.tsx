@@ -24,7 +24,12 @@ function ClassLine({ row }: { row: ClassRow }) {
   return (
     <TableRow hover sx={{ height: 40 }}>
       <TableCell component="th" scope="row">
-        <Link component={RouterLink} to={keep(`/classes/${cls.name}`)} sx={{ fontWeight: 600, color: 'text.primary' }}>
+        <Link
+          component={RouterLink}
+          to={keep(`/classes/${cls.name}`)}
+          underline="hover"
+          sx={{ fontWeight: 600, color: 'text.primary' }}
+        >
           {cls.name}
         </Link>
         {row.isDefault && (

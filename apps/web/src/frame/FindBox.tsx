@@ -16,7 +16,7 @@ interface Found {
 /** Finds claims by any name or identifier of either world, and carries out commands. `/` or Ctrl-K leads here. */
 export function FindBox() {
   const [text, setText] = useState('');
-  const input = useRef<HTMLInputElement>(null);
+  const box = useRef<HTMLDivElement>(null);
   const [, select] = useSelected();
   const go = useGo();
   useEffect(() => {
@@ -24,7 +24,7 @@ export function FindBox() {
       const typing = event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
       if ((event.key === '/' && !typing) || (event.key.toLowerCase() === 'k' && event.ctrlKey)) {
         event.preventDefault();
-        input.current?.focus();
+        box.current?.querySelector('input')?.focus();
       }
     };
     window.addEventListener('keydown', onKey);
@@ -47,19 +47,24 @@ export function FindBox() {
     act: () => select(`${c.namespace}/${c.name}`),
   }));
   return (
-    <Autocomplete<Found, false, false, true>
-      freeSolo
+    <Autocomplete<Found>
+      forcePopupIcon={false}
+      openOnFocus
+      noOptionsText="Nothing has this in its name or identifiers."
       options={[...claims, ...commands]}
       filterOptions={(all) => all}
-      getOptionLabel={(o) => (typeof o === 'string' ? o : o.label)}
+      getOptionLabel={(o) => o.label}
+      getOptionKey={(o) => o.label + o.detail}
+      isOptionEqualToValue={(a, b) => a.label === b.label}
       inputValue={text}
       onInputChange={(_e, value, reason) => setText(reason === 'reset' ? '' : value)}
       value={null}
       onChange={(_e, found) => {
-        if (found && typeof found !== 'string') found.act();
+        found?.act();
         setText('');
-        input.current?.blur();
+        box.current?.querySelector('input')?.blur();
       }}
+      ref={box}
       autoHighlight
       sx={{ width: 420, maxWidth: '40vw' }}
       renderOption={({ key: _key, ...props }, o) => (
@@ -71,7 +76,6 @@ export function FindBox() {
       renderInput={(params) => (
         <TextField
           {...params}
-          inputRef={input}
           placeholder="Find a claim, a volume, an identifier, or a command   ( / )"
           slotProps={{
             ...params.slotProps,

@@ -26,6 +26,7 @@ function NeedsPerson() {
     <Link
       component={RouterLink}
       to={keep('/claims?state=unbound')}
+      underline="hover"
       sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, whiteSpace: 'nowrap', color: 'text.primary' }}
     >
       <Mark kind={stuck > 0 ? 'person' : 'settled'} />

@@ -1,40 +1,37 @@
 import { useCallback } from 'react';
 import { useLocation, useNavigate, useSearchParams } from 'react-router';
 
-/** The claim whose Line is shown: it lives in the address and survives moving between places. */
-export function useSelected(): [string | null, (claim: string | null) => void] {
-  const [search, setSearch] = useSearchParams();
-  const select = useCallback(
-    (claim: string | null) =>
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (claim) next.set('line', claim);
-          else next.delete('line');
-          return next;
-        },
-        { replace: true },
-      ),
+/** Changes values of the address's query; an empty value goes. Several changes in a row all count, since each starts from the address as it is. */
+export function useAddress(): (change: Readonly<Record<string, string | null>>) => void {
+  const [, setSearch] = useSearchParams();
+  return useCallback(
+    (change) => {
+      const next = new URLSearchParams(window.location.search);
+      for (const [key, value] of Object.entries(change)) {
+        if (value) next.set(key, value);
+        else next.delete(key);
+      }
+      setSearch(next, { replace: true });
+    },
     [setSearch],
   );
+}
+
+/** The claim whose Line is shown: it lives in the address and survives moving between places. */
+export function useSelected(): [string | null, (claim: string | null) => void] {
+  const [search] = useSearchParams();
+  const change = useAddress();
+  const select = useCallback((claim: string | null) => change({ line: claim }), [change]);
   return [search.get('line'), select];
 }
 
 /** One value of the address's query, for filters and choices that should be shareable. */
 export function useInAddress(key: string, otherwise = ''): [string, (value: string) => void] {
-  const [search, setSearch] = useSearchParams();
+  const [search] = useSearchParams();
+  const change = useAddress();
   const set = useCallback(
-    (value: string) =>
-      setSearch(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (value && value !== otherwise) next.set(key, value);
-          else next.delete(key);
-          return next;
-        },
-        { replace: true },
-      ),
-    [key, otherwise, setSearch],
+    (value: string) => change({ [key]: value === otherwise ? null : value }),
+    [change, key, otherwise],
   );
   return [search.get(key) ?? otherwise, set];
 }

@@ -46,7 +46,6 @@ function CellContent(props: CellProps) {
         gridTemplateColumns: '34px 1fr',
         columnGap: 1,
         alignItems: 'baseline',
-        opacity: tone === 'faint' ? 0.85 : 1,
       }}
     >
       <span style={{ fontWeight: 600, textDecoration: moored && !mooring.enabled ? 'line-through' : undefined }}>
@@ -188,7 +187,8 @@ export function Grid({
                   data-cell={`${cls.name}/${pool.id}`}
                   tabIndex={chosen ? 0 : -1}
                   aria-selected={chosen}
-                  aria-label={`${cls.name} on ${pool.name}: ${mooring ? (mooring.enabled ? `moored, ${ordinal(mooring.order)}` : 'moored, off') : 'not moored'}`}
+                  data-mooring={mooring ? (mooring.enabled ? ordinal(mooring.order) : 'off') : 'none'}
+                  title={`${cls.name} on ${pool.name}`}
                   onClick={() => setCell(here)}
                   sx={{
                     cursor: 'pointer',

@@ -12,43 +12,55 @@ import { Grid, type Cell } from './Grid';
 import { useTriedClaim } from './TryClaim';
 import { useTrial } from './useTrial';
 
-const mooringPath = (m: Pick<MooringRow, 'className' | 'pool'>) => `/api/moorings/${m.className}/${m.pool}`;
+const mooringPath = (m: Cell) => `/api/moorings/${m.className}/${m.pool}`;
 
-/** Shows a change of moorings at once; the server's answer or the live change corrects it. */
-function guess(change: (moorings: MooringRow[]) => MooringRow[]): void {
+/** What this browser last heard or guessed; read when a change is really sent, since changes wait for one another. */
+const known = (): MooringRow[] => queryClient.getQueryData<PlacementState>(['placement'])?.moorings ?? [];
+const findKnown = ({ className, pool }: Cell) => known().find((m) => m.className === className && m.pool === pool);
+
+function keep(change: (moorings: MooringRow[]) => MooringRow[]): void {
   queryClient.setQueryData<PlacementState>(['placement'], (s) => s && { ...s, moorings: change(s.moorings) });
 }
 const refresh = () => queryClient.invalidateQueries({ queryKey: ['placement'] });
 
+/** Shows a change of one mooring at once, sends it, and keeps the server's answer with its new version. */
+async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Promise<void> {
+  const before = findKnown(cell);
+  if (before) keep((all) => all.map((m) => (m === before ? { ...m, ...body } : m)));
+  try {
+    const after = await call<MooringRow>(mooringPath(cell), { method: 'PUT', version: before?.version, body });
+    keep((all) => [...all.filter((m) => m.className !== cell.className || m.pool !== cell.pool), after]);
+  } finally {
+    void refresh();
+  }
+}
+
+async function putOrder(className: string, pools: string[]): Promise<void> {
+  keep((all) => all.map((m) => (m.className === className ? { ...m, order: pools.indexOf(m.pool) + 1 } : m)));
+  try {
+    const after = await call<MooringRow[]>(`/api/moorings/${className}`, { method: 'PUT', body: { pools } });
+    keep((all) => [...all.filter((m) => m.className !== className), ...after]);
+  } finally {
+    void refresh();
+  }
+}
+
 function useMooringActs(state: PlacementState) {
   const find = ({ className, pool }: Cell) => state.moorings.find((m) => m.className === className && m.pool === pool);
-  const orderOf = (className: string) =>
-    state.moorings
-      .filter((m) => m.className === className)
-      .sort((a, b) => a.order - b.order)
-      .map((m) => m.pool);
-  const putOrder = async (className: string, pools: string[]) => {
-    guess((all) => all.map((m) => (m.className === className ? { ...m, order: pools.indexOf(m.pool) + 1 } : m)));
-    await call(`/api/moorings/${className}`, { method: 'PUT', body: { pools } }).finally(refresh);
-  };
   const turn = useAct(async ({ className, pool, enabled }: Cell & { enabled: boolean }) => {
-    const before = find({ className, pool });
-    if (before) guess((all) => all.map((m) => (m === before ? { ...m, enabled } : m)));
-    await call(mooringPath({ className, pool }), {
-      method: 'PUT',
-      version: before?.version,
-      body: { enabled },
-    }).finally(refresh);
+    await put({ className, pool }, { enabled });
     return {
       text: enabled
         ? `${className} may use ${pool}.`
         : `${className} no longer places new claims on ${pool}; volumes there stay.`,
-      undo: () =>
-        void call(mooringPath({ className, pool }), { method: 'PUT', body: { enabled: !enabled } }).finally(refresh),
+      undo: () => void put({ className, pool }, { enabled: !enabled }),
     };
-  });
+  }, 'moorings');
   const move = useAct(async ({ className, pool, by }: Cell & { by: -1 | 1 }) => {
-    const order = orderOf(className);
+    const order = known()
+      .filter((m) => m.className === className)
+      .sort((a, b) => a.order - b.order)
+      .map((m) => m.pool);
     const at = order.indexOf(pool);
     const to = at + by;
     if (at < 0 || to < 0 || to >= order.length) return;
@@ -57,14 +69,11 @@ function useMooringActs(state: PlacementState) {
     next.splice(to, 0, pool);
     await putOrder(className, next);
     return { text: `${className}: ${next.join(', then ')}.`, undo: () => void putOrder(className, order) };
-  });
-  const weigh = useAct(async ({ className, pool, weight }: Cell & { weight: number }) => {
-    await call(mooringPath({ className, pool }), {
-      method: 'PUT',
-      version: find({ className, pool })?.version,
-      body: { weight },
-    }).finally(refresh);
-  });
+  }, 'moorings');
+  const weigh = useAct(
+    async ({ className, pool, weight }: Cell & { weight: number }) => put({ className, pool }, { weight }),
+    'moorings',
+  );
   return { find, turn: turn.mutate, move: move.mutate, weigh: weigh.mutate };
 }
 

@@ -22,7 +22,7 @@ import { useEffect, useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { call } from '../api/client';
 import { queryClient, useNamespaces } from '../api/queries';
-import { useInAddress, useKeepLine } from '../frame/address';
+import { useAddress, useInAddress, useKeepLine } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
@@ -146,8 +146,9 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
   const { chart } = useTheme();
   const may = useMay('administrator', 'operator');
   const [measure, setMeasure] = useInAddress('measure', 'provisioned');
-  const [namespace, setNamespace] = useInAddress('namespace');
-  const [className, setClass] = useInAddress('class');
+  const [namespace] = useInAddress('namespace');
+  const [className] = useInAddress('class');
+  const change = useAddress();
   const shown = (measures.includes(measure as Measure) ? measure : 'provisioned') as Measure;
   const classes = [...new Set(rows.flatMap((r) => r.classes.map((c) => c.className)))].filter(Boolean).sort();
   const chosen = rows.find((r) => r.namespace === namespace) ?? rows[0];
@@ -177,11 +178,8 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
       >
         <Box
           component="button"
-          onClick={() => {
-            setNamespace(row.namespace);
-            setTimeout(() => setClass(cls ?? ''), 0);
-          }}
-          aria-label={`${row.namespace}${cls ? `, ${cls}` : ', all classes'}`}
+          onClick={() => change({ namespace: row.namespace, class: cls ?? null })}
+          data-cell={`${row.namespace}/${cls ?? ''}`}
           aria-pressed={selected}
           sx={{
             all: 'unset',
@@ -197,7 +195,7 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
             '&:focus-visible': { outline: `2px solid ${chart.tide}`, outlineOffset: -2 },
           }}
         >
-          {use ? <Size bytes={value} /> : <span style={{ opacity: 0.6 }}>–</span>}
+          {use ? <Size bytes={value} /> : <span>–</span>}
           <Typography
             variant="caption"
             component="div"

@@ -3,7 +3,7 @@ import { displaySize, threeDigits } from '@moorage/core/sizes/display';
 
 /** A size with its unit in second ink, the exact figure on hover. */
 export function Size({ bytes }: { bytes: number | null | undefined }) {
-  if (bytes === null || bytes === undefined) return <span style={{ opacity: 0.7 }}>–</span>;
+  if (bytes === null || bytes === undefined) return <span>–</span>;
   const { value, unit, exact } = displaySize(bytes);
   return (
     <Tooltip title={exact}>

@@ -13,11 +13,12 @@ export const useNotice = create<{ notice?: Notice; show(notice: Notice | undefin
   show: (notice) => set({ notice }),
 }));
 
-/** Does something that changes the world; what is refused is told, with the server's reason. */
-export function useAct<T>(act: (input: T) => Promise<Omit<Notice, 'kind'> | void>) {
+/** Does something that changes the world; what is refused is told, with the server's reason. Acts `inTurn` under one name wait for each other. */
+export function useAct<T>(act: (input: T) => Promise<Omit<Notice, 'kind'> | void>, inTurn?: string) {
   const show = useNotice((s) => s.show);
   return useMutation({
     mutationFn: act,
+    ...(inTurn && { scope: { id: inTurn } }),
     onSuccess: (done) => done && show({ kind: 'done', ...done }),
     onError: (error) =>
       show({

@@ -87,7 +87,8 @@ export function makeTheme(look: Look) {
       },
       MuiFormHelperText: { styleOverrides: { root: { marginLeft: 0, fontSize: 12 } } },
       MuiTooltip: {
-        defaultProps: { enterDelay: 300 },
+        // a tooltip describes what has a name of its own
+        defaultProps: { enterDelay: 300, describeChild: true },
         styleOverrides: { tooltip: { backgroundColor: t.ink, color: t.sheet, fontSize: 12, maxWidth: 420 } },
       },
       MuiTableCell: {
@@ -113,7 +114,7 @@ export function makeTheme(look: Look) {
           },
         },
       },
-      MuiLink: { defaultProps: { underline: 'hover' } },
+      MuiLink: { defaultProps: { underline: 'always' } },
       MuiDataGrid: {
         styleOverrides: {
           root: {

@@ -1,0 +1,79 @@
+import { readFileSync } from 'node:fs';
+import type { AxeResults } from 'axe-core';
+import type { Browser } from './browser';
+import { moorClass } from '@moorage/server/testing/world';
+import { beginJourney } from './journey';
+
+let browser: Browser;
+let end: () => Promise<void>;
+const axe = readFileSync(require.resolve('axe-core/axe.min.js'), 'utf8');
+
+beforeAll(async () => {
+  const journey = await beginJourney();
+  ({ browser, end } = journey);
+  const { caller } = journey;
+  await moorClass(caller, 'ledger', ['kelp-nvme', 'basalt-swift'], {
+    iopsFloor: { kind: 'per-gib', perGiB: 12 },
+    isDefault: true,
+  });
+  await moorClass(caller, 'charts-shared', ['basalt-broad'], { copies: 2 });
+  const claim = (name: string, className: string, modes = ['ReadWriteOnce']) =>
+    caller.ok('POST', '/api/claims', {
+      namespace: 'tide-gauges',
+      name,
+      className,
+      size: '80Gi',
+      modes,
+      volumeMode: 'Filesystem',
+    });
+  await claim('level-log', 'ledger');
+  await claim('tile-share', 'charts-shared', ['ReadWriteMany']);
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 90 * 2 ** 30 });
+  await caller.inState('level-log', 'bound');
+  await caller.inState('tile-share', 'nothing-fits');
+  await browser.signIn();
+});
+afterAll(() => end?.());
+
+/** Each place, and something that tells that it is drawn. */
+const places: readonly (readonly [string, string, string])[] = [
+  ['Backends', '/backends', '.recharts-bar'],
+  ['Moorings', '/moorings', '[role=gridcell]'],
+  ['Classes', '/classes', 'tbody th'],
+  ['a class', '/classes/ledger', 'pre'],
+  ['New class', '/classes/new', 'pre'],
+  ['Claims with the Line', '/claims?line=tide-gauges/level-log', '[role=row] strong'],
+  ['New claim', '/claims?new=claim', 'form'],
+  ['a bound claim', '/claims/tide-gauges/level-log', '[aria-label="Trace of the decision"]'],
+  ['a claim that fits nowhere', '/claims/tide-gauges/tile-share', '[aria-label="What would bind it"]'],
+  ['Namespaces', '/namespaces', '[data-cell="tide-gauges/ledger"]'],
+];
+
+describe.each(['day', 'night'])('by %s', (look) => {
+  beforeAll(async () => {
+    await browser.driver.executeScript(
+      `localStorage.setItem('moorage-look', JSON.stringify({ state: { look: arguments[0] }, version: 0 }))`,
+      look,
+    );
+  });
+
+  test.each(places)('%s has no serious fault', async (_name, path, drawn) => {
+    await browser.go(path);
+    await browser.find(drawn);
+    await browser.driver.executeScript(axe);
+    const results = await browser.driver.executeAsyncScript<AxeResults>(
+      `const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] }).then(done)`,
+    );
+    const serious = results.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+    expect(
+      serious.map(
+        (v) =>
+          `${v.id}: ${v.nodes
+            .slice(0, 3)
+            .map((n) => `${n.target.join(' ')} ${n.any[0]?.message ?? ''}`)
+            .join(' | ')}`,
+      ),
+    ).toEqual([]);
+    expect(results.passes.length).toBeGreaterThan(5);
+  });
+});

@@ -1,0 +1,187 @@
+import { eventually, type Caller, type World } from '@moorage/server/testing/world';
+import type { NamespaceUsage } from '@moorage/contract/namespaces';
+import type { Browser } from './browser';
+import { beginJourney } from './journey';
+
+let world: World;
+let caller: Caller;
+let browser: Browser;
+let end: () => Promise<void>;
+
+beforeAll(async () => {
+  ({ world, caller, browser, end } = await beginJourney());
+});
+afterAll(() => end?.());
+
+test('an operator maps a class to pools, sees a claim bind, finds its volume on the backend and its bytes in the namespace', async () => {
+  await browser.signIn();
+  await browser.click('Backends');
+  for (const name of ['basalt', 'kelp', 'basalt-swift', 'kelp-nvme']) await browser.see(name);
+  await browser.see('hold more than any mix of nodes can match');
+
+  await browser.click('Classes');
+  await browser.click('New class');
+  await browser.type('Name of the class', 'tide-fast');
+  await browser.click('3 copies');
+  await browser.see('2 failed domains are survived without loss');
+  await browser.choose('IOPS floor (reserved)', 'per GiB');
+  await browser.type('IOPS floor (reserved): per GiB', '12');
+  await browser.see('120 IOPS at 10 GiB');
+  await browser.see('vast-moorage.example/iops-floor: 12 per GiB');
+  await browser.click('Make class');
+
+  await browser.see('Where would a claim land'.toLowerCase());
+  await browser.clickOn('[data-cell="tide-fast/kelp-nvme"]');
+  await browser.click('not moored');
+  await browser.find('[data-cell="tide-fast/kelp-nvme"][data-mooring="1st"]');
+  await browser.clickOn('[data-cell="tide-fast/basalt-swift"]');
+  await browser.click('not moored');
+  await browser.find('[data-cell="tide-fast/basalt-swift"][data-mooring="2nd"]');
+  const cell = await browser.find('[data-cell="tide-fast/kelp-nvme"]');
+  await browser.driver.wait(async () => (await cell.getText()).includes('lands here'), 10_000);
+
+  await browser.click('Claims');
+  await browser.click('New claim');
+  await browser.find('.MuiDrawer-root form');
+  await browser.choose('Namespace', 'tide-gauges');
+  await browser.type('Name', 'level-log');
+  await browser.choose('Class', 'tide-fast');
+  await browser.type('Size', '80Gi');
+  await browser.see('It would land on kelp-nvme, provisioned as 80 GiB');
+  await browser.click('Make claim');
+
+  // no reload from here on: the live changes bring it
+  const row = '//*[@role="row"][contains(., "level-log")]';
+  await browser.driver.wait(
+    async () =>
+      (await browser.driver.findElements({ xpath: `${row}[contains(., "bound")][contains(., "on kelp-nvme")]` }))
+        .length === 1,
+    15_000,
+    'the claim does not become bound on the screen',
+  );
+
+  await browser.click('Line ▴');
+  const sheet = await browser.find('#line-sheet');
+  const { claim } = await caller.claim('level-log');
+  await browser.driver.wait(
+    async () => (await sheet.getText()).includes(claim.volumeId!),
+    10_000,
+    'the Line does not show the identifier of the backend',
+  );
+  const onBackend = await fetch(`${world.kelp.url}/redfish/v1/Storage/kelp/Volumes/${claim.volumeId}`, {
+    headers: { Authorization: `Basic ${Buffer.from('moorage:holdfast').toString('base64')}` },
+  }).then((r) => r.json() as Promise<{ Id: string; Name: string; CapacityBytes: number }>);
+  expect(onBackend).toMatchObject({ Id: claim.volumeId, Name: claim.volumeName, CapacityBytes: 80 * 2 ** 30 });
+
+  await browser.click('Namespaces');
+  const cellOf = await browser.find('[data-cell="tide-gauges/tide-fast"]');
+  await browser.driver.wait(async () => (await cellOf.getText()).includes('80 GiB'), 10_000);
+  const usage = await caller.ok<NamespaceUsage[]>('GET', '/api/namespaces');
+  expect(usage.find((n) => n.namespace === 'tide-gauges')!.provisioned).toBe(80 * 2 ** 30);
+}, 120_000);
+
+test('many writers of a block-only class: the screen says which rule failed and offers the change; doing it binds the claim', async () => {
+  await caller.ok('POST', '/api/classes', {
+    name: 'charts-shared',
+    copies: 2,
+    encrypted: false,
+    writeShare: 0.3,
+    reclaim: 'Delete',
+    binding: 'Immediate',
+    expansion: true,
+    strategy: 'in-order',
+    zones: [],
+    locality: false,
+    isDefault: false,
+  });
+  await caller.ok('PUT', '/api/moorings/charts-shared/basalt-swift', { enabled: true });
+  await caller.ok('PUT', '/api/moorings/charts-shared/basalt-broad', { enabled: true });
+  await browser.go('/claims?new=claim');
+  await browser.find('.MuiDrawer-root form');
+  await browser.choose('Namespace', 'chart-tiles');
+  await browser.type('Name', 'tile-share');
+  await browser.choose('Class', 'charts-shared');
+  await browser.type('Size', '2Ti');
+  await browser.choose('Access mode', 'ReadWriteMany');
+  await browser.see('Nothing fits');
+  await browser.click('Make claim');
+  await browser.see('1 claim needs a person');
+  await browser.go('/claims/chart-tiles/tile-share');
+  await browser.see('Asks for ReadWriteMany; block storage gives one writer node');
+  const trace = await browser.find('[aria-label="Trace of the decision"]');
+  const failures = (await trace.getText()).split('\n').filter((l) => l.includes('fails'));
+  expect(failures.join(' ').match(/ReadWriteMany \/ block/g)).toHaveLength(2);
+  await browser.see('Moor charts-shared to kelp-deep');
+  await browser.click('Moor it');
+  await browser.see('Why kelp-deep');
+  await browser.see('nothing waits for you');
+  await eventually('bound', async () => (await caller.claim('tile-share', 'chart-tiles')).claim.state === 'bound');
+}, 120_000);
+
+test('wrong input is told at the field, and nothing is made', async () => {
+  await browser.go('/claims?new=claim');
+  await browser.find('.MuiDrawer-root form');
+  await browser.type('Name', 'Not a name');
+  await browser.type('Size', '80GiB');
+  await browser.click('Make claim');
+  await browser.see('Only a-z, 0-9');
+  await browser.see('Unknown unit');
+  await browser.go('/classes/new');
+  await browser.type('Name of the class', 'tide-fast');
+  await browser.see('A class of this name exists already');
+  expect(await (await browser.control('Make class')).isEnabled()).toBe(false);
+}, 60_000);
+
+test('the Moorings grid answers to keys alone', async () => {
+  await browser.go('/moorings');
+  await browser.clickOn('[data-cell="tide-fast/kelp-nvme"]');
+  const { Key } = await import('selenium-webdriver');
+  const press = (...keys: string[]) =>
+    browser.driver
+      .actions()
+      .sendKeys(...keys)
+      .perform();
+  await browser.driver.executeScript(`document.querySelector('[data-cell="tide-fast/kelp-nvme"]').focus()`);
+  await press(' ');
+  await browser.find('[data-cell="tide-fast/kelp-nvme"][data-mooring="off"]');
+  await press(' ');
+  await browser.find('[data-cell="tide-fast/kelp-nvme"][data-mooring="1st"]');
+  await browser.driver.actions().keyDown(Key.ALT).sendKeys(Key.ARROW_DOWN).keyUp(Key.ALT).perform();
+  await browser.find('[data-cell="tide-fast/kelp-nvme"][data-mooring="2nd"]');
+  await eventually(
+    'the order is kept',
+    async () =>
+      (
+        await world.rows<{ pool_id: string }>(
+          `SELECT pool_id FROM moorings WHERE class_name = 'tide-fast' ORDER BY rank`,
+        )
+      )
+        .map((m) => m.pool_id)
+        .join() === 'basalt-swift,kelp-nvme',
+  );
+  await press(Key.ARROW_LEFT);
+  await browser.see('tide-fast on kelp-deep');
+}, 60_000);
+
+test('deleting used data wants the name typed', async () => {
+  const { claim } = await caller.claim('level-log');
+  world.kelp.backend.write(claim.volumeId!, 3 * 2 ** 30);
+  await eventually(
+    'the written bytes are known',
+    async () => ((await caller.claim('level-log')).claim.consumed ?? 0) > 0,
+  );
+  await browser.go('/claims/tide-gauges/level-log');
+  await browser.click('Delete');
+  await browser.see('with 3 GiB written');
+  expect(await (await browser.control('Delete claim')).isEnabled()).toBe(false);
+  await browser.type('Type level-log to delete', 'level-log');
+  await browser.click('Delete claim');
+  await browser.see('Claim tide-gauges/level-log is deleted');
+  // the class keeps volumes
+  await eventually(
+    'adrift',
+    async () =>
+      (await world.rows(`SELECT 1 FROM reservations WHERE claim_uid = $1 AND state = 'adrift'`, [claim.uid])).length ===
+      1,
+  );
+}, 60_000);

@@ -1,0 +1,25 @@
+import { join } from 'node:path';
+import { makeWorld, type Caller, type World } from '@moorage/server/testing/world';
+import { Browser } from './browser';
+
+/** The whole application with the built interface, an operator at its API, and a browser before it. */
+export async function beginJourney(): Promise<{
+  world: World;
+  caller: Caller;
+  browser: Browser;
+  end(): Promise<void>;
+}> {
+  const world = await makeWorld();
+  const server = await world.start(undefined, { webRoot: join(__dirname, '../../apps/web/dist') });
+  const caller = await world.operator(server);
+  const browser = await Browser.open(server.url);
+  return {
+    world,
+    caller,
+    browser,
+    end: async () => {
+      await browser.close();
+      await world.end();
+    },
+  };
+}
