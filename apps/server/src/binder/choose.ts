@@ -124,10 +124,10 @@ export function chooseAndReserve(
 
     if (!decision.winner) {
       const everywhere = { ...input, pools: corePools(await livePools(database, 'all', tx)) };
-      const id = await keepDecision(database, claim.uid, decision, tookMicros, whatWouldBind(everywhere), tx);
-      return rest(database, operation, 'capacity', tx, id);
+      const kept = await keepDecision(database, claim.uid, decision, tookMicros, whatWouldBind(everywhere), tx);
+      return rest(database, operation, 'capacity', tx, kept);
     }
-    const id = await keepDecision(database, claim.uid, decision, tookMicros, [], tx);
+    const { id } = await keepDecision(database, claim.uid, decision, tookMicros, [], tx);
     const copies = placedCopies(input, decision, storageClass, node);
     await reserve(database, claim, storageClass, decision, copies, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
@@ -141,11 +141,18 @@ async function rest(
   operation: Operation,
   waitingFor: string,
   tx: Transaction,
-  decisionId?: number,
+  decision?: Kept,
 ): Promise<undefined> {
-  await advance(database, operation, 'waiting', { waitingFor, decisionId }, tx);
-  await announce(database, [{ topic: 'claims' }], tx);
+  await advance(database, operation, 'waiting', { waitingFor, decisionId: decision?.id }, tx);
+  const isNews = operation.state !== 'waiting' || decision?.isNew === true;
+  if (isNews) await announce(database, [{ topic: 'claims' }], tx);
   return undefined;
+}
+
+interface Kept {
+  readonly id: number;
+  /** It says something else than the claim's last decision. */
+  readonly isNew: boolean;
 }
 
 /** Keeps a decision; one that says the same as the claim's last only renews its time. */
@@ -156,7 +163,7 @@ async function keepDecision(
   tookMicros: number,
   remedies: unknown,
   tx: Transaction,
-): Promise<number> {
+): Promise<Kept> {
   const trace = JSON.stringify(decision);
   const renewed = await database.one<{ id: number }>(
     `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
@@ -164,13 +171,13 @@ async function keepDecision(
     [uid, trace, tookMicros, JSON.stringify(remedies)],
     tx,
   );
-  if (renewed) return renewed.id;
+  if (renewed) return { id: renewed.id, isNew: false };
   const row = await database.one<{ id: number }>(
     `INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb) RETURNING id`,
     [uid, tookMicros, decision.winner, trace, JSON.stringify(remedies)],
     tx,
   );
-  return row!.id;
+  return { id: row!.id, isNew: true };
 }
 
 function placedCopies(

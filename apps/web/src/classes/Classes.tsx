@@ -14,7 +14,7 @@ function state(row: ClassRow): { kind: 'settled' | 'person' | 'waiting'; word: s
   if (row.problems.length > 0) return { kind: 'person', word: `${row.problems.length} settings cannot be read` };
   if (row.mooredPools === 0) return { kind: 'person', word: 'moored to no pool' };
   if (row.claims === 0) return { kind: 'waiting', word: 'nobody uses it' };
-  return { kind: 'settled', word: `${row.bound} of ${row.claims} claims bound` };
+  return { kind: row.bound < row.claims ? 'waiting' : 'settled', word: `${row.bound} of ${row.claims} claims bound` };
 }
 
 function ClassLine({ row }: { row: ClassRow }) {

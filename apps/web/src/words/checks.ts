@@ -92,7 +92,7 @@ export function failureSentence(check: CheckData): string {
 const shortFailures: Record<RuleName, string> = {
   mooring: 'off',
   backend: 'backend down',
-  'access-mode': 'mode',
+  'access-mode': 'one writer only',
   'volume-mode': 'volume mode',
   encryption: 'not encrypted',
   expansion: 'cannot grow',
@@ -108,4 +108,7 @@ const shortFailures: Record<RuleName, string> = {
   'class-quota': 'over class quota',
 };
 /** Two or three words for a grid cell. */
-export const failureShort = (check: Pick<CheckData, 'rule'>): string => shortFailures[check.rule as RuleName];
+export const failureShort = (check: Pick<CheckData, 'rule' | 'have'>): string =>
+  check.rule === 'access-mode' && String(check.have).includes('file')
+    ? 'mode not given'
+    : shortFailures[check.rule as RuleName];

@@ -36,8 +36,8 @@ export function claimSentence(claim: ClaimRow): string {
       return claim.pool ? `reserved on ${claim.pool}; the volume is being made` : 'about to be decided';
     case 'waiting-pod':
       return reason?.pod
-        ? `The class waits for the first pod: ${reason.pod} is not scheduled yet.`
-        : 'The class waits for the first pod, and no pod uses this claim yet. That is not a fault.';
+        ? `Waits for its first pod: ${reason.pod} is not scheduled yet.`
+        : 'Waits for its first pod; no pod uses it yet. Not a fault.';
     case 'no-class':
       return className ? `There is no class "${className}".` : 'It names no class, and there is no default class.';
     case 'retrying':

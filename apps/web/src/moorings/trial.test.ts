@@ -1,0 +1,112 @@
+import type { PlacementState } from '@moorage/contract/moorings';
+import { consequencesOf } from '../classes/consequences';
+import { tryEverywhere, type TriedClaim } from './trial';
+
+const GiB = 2 ** 30;
+const pool = (id: string, part: object = {}): PlacementState['pools'][number] => ({
+  id,
+  name: id,
+  backend: 'basalt',
+  facts: {
+    protocols: ['iSCSI'],
+    access: ['block'],
+    sharedBlock: false,
+    encryption: true,
+    expansion: true,
+    zones: [],
+    minimum: GiB,
+    maximum: 1000 * GiB,
+    granule: GiB,
+    redundancy: { kind: 'inner', survives: 2, usable: 1000 * GiB },
+    disks: [],
+    consumedRaw: 0,
+    iops: 10_000,
+    throughput: 0,
+    amplification: 1,
+  },
+  reservedRaw: 0,
+  reservedBytes: 0,
+  promisedIops: 0,
+  foreignRaw: 0,
+  overcommit: 1,
+  softMark: 0.8,
+  hardMark: 0.9,
+  allotment: null,
+  version: 1,
+  volumes: 0,
+  reachable: true,
+  healthy: true,
+  diskUse: {},
+  ...part,
+});
+const ledger: PlacementState['classes'][number] = {
+  name: 'ledger',
+  copies: 2,
+  encrypted: true,
+  writeShare: 0.3,
+  reclaim: 'Delete',
+  binding: 'Immediate',
+  expansion: true,
+  strategy: 'in-order',
+  zones: [],
+  locality: false,
+};
+const state: PlacementState = {
+  classes: [ledger],
+  defaultClass: null,
+  pools: [pool('swift'), pool('broad', { reservedRaw: 950 * GiB })],
+  moorings: [{ className: 'ledger', pool: 'swift', enabled: true, order: 1, weight: 1, version: 1 }],
+  limits: [{ namespace: 'ferry-desk', className: null, bytes: 100 * GiB }],
+  usage: [{ namespace: 'ferry-desk', className: 'ledger', provisioned: 60 * GiB }],
+  namespaces: ['ferry-desk', 'tide-gauges'],
+};
+const tried = (part: Partial<TriedClaim> = {}): TriedClaim => ({
+  size: 80 * GiB,
+  mode: 'ReadWriteOnce',
+  volumeMode: 'Filesystem',
+  namespace: 'tide-gauges',
+  zone: '',
+  ...part,
+});
+
+describe('trying a claim on the whole grid', () => {
+  test('says where it lands, what could serve without a mooring, and how many more fit', () => {
+    const { decision, cells } = tryEverywhere(state, tried())['ledger']!;
+    expect(decision.winner).toBe('swift');
+    expect(cells.swift).toMatchObject({ moreClaims: 12, moreBytes: 960 * GiB, stoppedBy: { rule: 'subscription' } });
+    expect(cells.broad).toMatchObject({ moreClaims: 0, failed: { rule: 'subscription' } });
+  });
+
+  test('counts the limit of the namespace, and of no other', () => {
+    const answer = tryEverywhere(state, tried({ namespace: 'ferry-desk' }))['ledger']!;
+    expect(answer.decision.winner).toBeUndefined();
+    expect(answer.cells.swift!.failed).toMatchObject({ rule: 'namespace-quota', need: 80 * GiB, have: 40 * GiB });
+  });
+
+  test('a pool that does not answer cannot serve', () => {
+    const down = { ...state, pools: [pool('swift', { reachable: false })] };
+    expect(tryEverywhere(down, tried())['ledger']!.cells.swift!.failed!.rule).toBe('backend');
+  });
+});
+
+describe('consequences of a class', () => {
+  const texts = (part: object) => Object.values(consequencesOf({ ...ledger, ...part }, state)).flat();
+  test('copies that no pool can keep are impossible', () => {
+    expect(texts({ copies: 5 }).find((c) => c.tone === 'impossible')!.text).toMatch(/No pool can keep 5 copies/);
+    expect(texts({ copies: 3 }).some((c) => c.tone === 'impossible')).toBe(false);
+  });
+  test('a floor above its ceiling is impossible', () => {
+    const found = texts({ iopsFloor: { kind: 'per-gib', perGiB: 12 }, iopsCeiling: { kind: 'fixed', value: 500 } });
+    expect(found.filter((c) => c.tone === 'impossible')).toHaveLength(1);
+  });
+  test('a floor says what it reserves at sizes people ask for, and how many such claims fit', () => {
+    const found = texts({ iopsFloor: { kind: 'per-gib', perGiB: 12, minimum: 600, maximum: 15_000 } }).map(
+      (c) => c.text,
+    );
+    expect(found).toContain('Reserved: 600 IOPS at 10 GiB, 1,200 IOPS at 100 GiB, 12,288 IOPS at 1 TiB.');
+    expect(found).toContain('swift: 1,200 IOPS cost 1,200 IOPS there; 5 claims of 100 GiB can be promised it.');
+  });
+  test('destroying with the claim wants a second thought', () => {
+    expect(texts({ reclaim: 'Delete' }).find((c) => /destroys/.test(c.text))!.tone).toBe('foolish');
+  });
+});

@@ -1,0 +1,119 @@
+import type { Change } from '@moorage/core/placement/remedies';
+import { ruleNames } from '@moorage/core/placement/rules';
+import { claimStates, type ClaimRow } from '@moorage/contract/claims';
+import { changeCost, changeSentence } from './changes';
+import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from './checks';
+import { claimSentence, stateMarks, stateWords } from './claims';
+
+const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
+  rule,
+  passed: false,
+  need,
+  have,
+  unit,
+});
+const GiB = 2 ** 30;
+
+describe('words for rules', () => {
+  test.each(ruleNames)('%s has a title, a sentence and a short form', (rule) => {
+    const failed = check(rule, 80 * GiB, 12 * GiB, 'bytes');
+    expect(ruleTitles[rule]).toMatch(/^[A-Z]/);
+    expect(failureSentence(failed)).toMatch(/^\S.*\.$/);
+    expect(failureShort(failed).length).toBeLessThan(20);
+  });
+
+  test('figures come with their unit', () => {
+    expect(failureSentence(check('subscription', 80 * GiB, 12 * GiB, 'bytes'))).toBe(
+      'Needs 80 GiB; 12 GiB is left to promise.',
+    );
+    expect(failureSentence(check('subscription', 80 * GiB, -5, 'bytes'))).toBe(
+      'Needs 80 GiB; nothing is left to promise.',
+    );
+    expect(failureSentence(check('namespace-quota', 300 * GiB, -GiB, 'bytes'))).toBe(
+      'Needs 300 GiB; the namespace may take 0 B more.',
+    );
+    expect(failureSentence(check('iops', 1248, 900.4, 'iops'))).toBe(
+      'The floor costs 1,248 IOPS in the pool; 900 IOPS can still be promised.',
+    );
+    expect(factText({ unit: 'share' }, 0.912)).toBe('91 %');
+    expect(factText({ unit: 'bytes' }, 'no limit')).toBe('no limit');
+  });
+
+  test('one writer is said of block storage only', () => {
+    expect(failureShort(check('access-mode', 'ReadWriteMany', 'block', 'text'))).toBe('one writer only');
+    expect(failureShort(check('access-mode', 'ReadWriteMany', 'file', 'text'))).toBe('mode not given');
+  });
+});
+
+const changes: Record<Change['kind'], Change> = {
+  moor: { kind: 'moor', pool: 'kelp-deep' },
+  'enable-mooring': { kind: 'enable-mooring', pool: 'kelp-deep' },
+  'ask-mode': { kind: 'ask-mode', mode: 'ReadWriteOnce' },
+  'ask-volume-mode': { kind: 'ask-volume-mode', volumeMode: 'Block' },
+  'ask-less': { kind: 'ask-less', size: 10 * GiB, by: 5 * GiB },
+  'raise-quota': { kind: 'raise-quota', scope: 'namespace', limit: 20 * GiB, by: 5 * GiB },
+  'raise-allotment': { kind: 'raise-allotment', pool: 'basalt-swift', limit: 20 * GiB, by: GiB },
+  'raise-overcommit': { kind: 'raise-overcommit', pool: 'basalt-swift', overcommit: 1.5 },
+  'add-capacity': { kind: 'add-capacity', pool: 'basalt-swift', by: 5 * GiB },
+  'lower-copies': { kind: 'lower-copies', copies: 1 },
+  'drop-encryption': { kind: 'drop-encryption' },
+  'drop-expansion': { kind: 'drop-expansion' },
+  'widen-zones': { kind: 'widen-zones' },
+  'lower-floor': { kind: 'lower-floor', iops: 1200, by: 300 },
+  'mend-backend': { kind: 'mend-backend', backend: 'kelp' },
+};
+
+test.each(Object.values(changes))('$kind is said as something to do, with its cost', (change) => {
+  const sentence = changeSentence(change, { className: 'ledger', namespace: 'ferry-desk' });
+  expect(sentence).toMatch(/^[A-Z][a-z]+ /);
+  expect(sentence).not.toMatch(/undefined|NaN/);
+  expect(changeCost(change)).toMatch(/\.$/);
+});
+
+const claim = (part: Partial<ClaimRow>): ClaimRow => ({
+  uid: 'u',
+  namespace: 'ferry-desk',
+  name: 'seat-cache',
+  className: 'ledger',
+  modes: ['ReadWriteOnce'],
+  volumeMode: 'Filesystem',
+  requested: GiB,
+  provisioned: null,
+  consumed: null,
+  state: 'binding',
+  pool: null,
+  backend: null,
+  volumeName: null,
+  volumeId: null,
+  createdAt: '2026-11-25T10:00:00Z',
+  reason: { failed: [], pod: null, error: null, nextAttemptAt: null, attempts: 0 },
+  ...part,
+});
+
+describe('words for claims', () => {
+  test.each(claimStates)('%s has a mark, a word and a sentence', (state) => {
+    expect(stateMarks[state]).toBeDefined();
+    expect(stateWords[state]).toBeTruthy();
+    expect(claimSentence(claim({ state }))).not.toMatch(/undefined|null/);
+  });
+
+  test('what fits nowhere says why, and on how many pools', () => {
+    const failed = ['basalt-swift', 'basalt-broad'].map((pool) => ({
+      pool,
+      check: check('access-mode', 'ReadWriteMany', 'block', 'text'),
+    }));
+    const reason = { failed, pod: null, error: null, nextAttemptAt: null, attempts: 0 };
+    expect(claimSentence(claim({ state: 'nothing-fits', reason }))).toBe(
+      'Asks for ReadWriteMany; block storage gives one writer node (2 pools)',
+    );
+    const other = [...failed, { pool: 'kelp-nvme', check: check('fill', 0.9, 0.95, 'share') }];
+    expect(claimSentence(claim({ state: 'nothing-fits', reason: { ...reason, failed: other } }))).toMatch(
+      /basalt-swift; 2 more for other reasons|1 more for other reasons/,
+    );
+  });
+
+  test('a claim without a class says whether it named one', () => {
+    expect(claimSentence(claim({ state: 'no-class', className: 'ghost' }))).toBe('There is no class "ghost".');
+    expect(claimSentence(claim({ state: 'no-class', className: null }))).toMatch(/no default class/);
+  });
+});
