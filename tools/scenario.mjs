@@ -4,22 +4,8 @@
  */
 const GiB = 2 ** 30;
 
-const aClass = (part) => ({
-  copies: 1,
-  encrypted: false,
-  writeShare: 0.3,
-  reclaim: 'Delete',
-  binding: 'Immediate',
-  expansion: true,
-  strategy: 'in-order',
-  zones: [],
-  locality: false,
-  isDefault: false,
-  ...part,
-});
-
 const classes = [
-  aClass({
+  {
     name: 'ledger',
     copies: 3,
     encrypted: true,
@@ -27,11 +13,11 @@ const classes = [
     iopsFloor: { kind: 'per-gib', perGiB: 12, minimum: 600, maximum: 15000 },
     iopsCeiling: { kind: 'per-gib', perGiB: 48, minimum: 2400, maximum: 60000 },
     writeShare: 0.4,
-  }),
-  aClass({ name: 'general', copies: 2, isDefault: true, strategy: 'spread' }),
-  aClass({ name: 'charts-shared', copies: 2 }),
-  aClass({ name: 'echo-deep', copies: 2, strategy: 'pack' }),
-  aClass({ name: 'scratch', binding: 'WaitForFirstConsumer' }),
+  },
+  { name: 'general', copies: 2, isDefault: true, strategy: 'spread' },
+  { name: 'charts-shared', copies: 2 },
+  { name: 'echo-deep', copies: 2, strategy: 'pack' },
+  { name: 'scratch', binding: 'WaitForFirstConsumer' },
 ];
 
 const moorings = [

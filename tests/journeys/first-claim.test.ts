@@ -1,4 +1,4 @@
-import { eventually, type Caller, type World } from '@moorage/server/testing/world';
+import { eventually, moorClass, type Caller, type World } from '@moorage/server/testing/world';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Browser } from './browser';
 import { beginJourney } from './journey';
@@ -81,21 +81,7 @@ test('an operator maps a class to pools, sees a claim bind, finds its volume on 
 }, 120_000);
 
 test('many writers of a block-only class: the screen says which rule failed and offers the change; doing it binds the claim', async () => {
-  await caller.ok('POST', '/api/classes', {
-    name: 'charts-shared',
-    copies: 2,
-    encrypted: false,
-    writeShare: 0.3,
-    reclaim: 'Delete',
-    binding: 'Immediate',
-    expansion: true,
-    strategy: 'in-order',
-    zones: [],
-    locality: false,
-    isDefault: false,
-  });
-  await caller.ok('PUT', '/api/moorings/charts-shared/basalt-swift', { enabled: true });
-  await caller.ok('PUT', '/api/moorings/charts-shared/basalt-broad', { enabled: true });
+  await moorClass(caller, 'charts-shared', ['basalt-swift', 'basalt-broad'], { copies: 2 });
   await browser.go('/claims?new=claim');
   await browser.find('.MuiDrawer-root form');
   await browser.choose('Namespace', 'chart-tiles');

@@ -40,19 +40,7 @@ export async function measureBinding({ url, pid }) {
       (await api('GET', '/api/backends')).flatMap((b) => b.pools).length === 4 &&
       (await api('GET', '/api/namespaces')).length >= 4,
   );
-  const cls = {
-    copies: 1,
-    encrypted: false,
-    writeShare: 0.3,
-    reclaim: 'Delete',
-    binding: 'Immediate',
-    expansion: true,
-    strategy: 'in-order',
-    zones: [],
-    locality: false,
-    isDefault: false,
-  };
-  await api('POST', '/api/classes', { ...cls, name: 'bench' });
+  await api('POST', '/api/classes', { name: 'bench' });
   await api('PUT', '/api/moorings/bench/kelp-nvme', { enabled: true });
   await new Promise((r) => setTimeout(r, 3000));
   const idleMegabytes = resident(pid, 'VmRSS');

@@ -36,7 +36,7 @@ export function writeEstate(folder, standins) {
     backends: [
       {
         id: 'basalt',
-        title: 'Basalt flash array',
+        title: 'Basalt, all flash',
         address: standins.basalt.url,
         username: 'moorage',
         password: 'harbour-wall',

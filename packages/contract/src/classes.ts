@@ -1,5 +1,6 @@
 import { bindingModes, reclaimPolicies, strategies } from '@moorage/core/classes/storage-class';
 import { nameProblem } from '@moorage/core/claims/name';
+import { defaultWriteShare } from '@moorage/core/performance/term';
 import { z } from 'zod';
 
 const nameWords: Record<NonNullable<ReturnType<typeof nameProblem>>, string> = {
@@ -56,8 +57,23 @@ export const storageClassSchema = z.object({
   locality: z.boolean(),
 });
 
-export const newClassSchema = storageClassSchema.extend({ isDefault: z.boolean() });
-export type NewClass = z.infer<typeof newClassSchema>;
+/** A class as the form fills it in: every setting answered. */
+export const filledClassSchema = storageClassSchema.extend({ isDefault: z.boolean() });
+export type NewClass = z.infer<typeof filledClassSchema>;
+
+/** A class as the API takes it: what is left out gets the default shown here. */
+export const newClassSchema = filledClassSchema.extend({
+  copies: storageClassSchema.shape.copies.default(1),
+  encrypted: z.boolean().default(false),
+  writeShare: storageClassSchema.shape.writeShare.default(defaultWriteShare),
+  reclaim: storageClassSchema.shape.reclaim.default('Delete'),
+  binding: storageClassSchema.shape.binding.default('Immediate'),
+  expansion: z.boolean().default(true),
+  strategy: storageClassSchema.shape.strategy.default('in-order'),
+  zones: storageClassSchema.shape.zones.default([]),
+  locality: z.boolean().default(false),
+  isDefault: z.boolean().default(false),
+});
 
 export const classRowSchema = z.object({
   uid: z.string(),

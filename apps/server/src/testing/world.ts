@@ -106,20 +106,7 @@ export class Caller {
     });
 }
 
-export const aClass = (name: string, part: object = {}) => ({
-  name,
-  copies: 3,
-  encrypted: false,
-  writeShare: 0.3,
-  reclaim: 'Delete',
-  binding: 'Immediate',
-  expansion: true,
-  strategy: 'in-order',
-  zones: [],
-  locality: false,
-  isDefault: false,
-  ...part,
-});
+export const aClass = (name: string, part: object = {}) => ({ name, copies: 3, ...part });
 
 export const aClaim = (name: string, className: string | undefined, part: object = {}) => ({
   namespace: 'tide-gauges',

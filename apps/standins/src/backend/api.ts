@@ -99,6 +99,7 @@ class Views {
   pool(pool: PoolSeed) {
     const { allocated, provisioned, consumed } = this.backend.figures(pool);
     const path = this.at.pool(pool.id);
+    const { encrypts } = pool;
     return {
       ...link(path),
       '@odata.type': '#StoragePool.v1_9_0.StoragePool',
@@ -109,7 +110,7 @@ class Views {
       RemainingCapacityPercent: Math.round(100 * (1 - consumed / allocated)),
       SupportedRAIDTypes: pool.raidTypes,
       SupportedProvisioningPolicies: ['Thin'],
-      Encrypted: pool.encrypted,
+      Encrypted: encrypts,
       Status: { State: 'Enabled', Health: 'OK' },
       CapacitySources: [
         {

@@ -23,7 +23,7 @@ export interface PoolSeed {
   readonly dataShards?: number;
   readonly parityShards?: number;
   readonly protocols: readonly string[];
-  readonly encrypted: boolean;
+  readonly encrypts: boolean;
   readonly iops: number;
   readonly bytesPerSecond: number;
   readonly minimum: number;
@@ -199,6 +199,7 @@ export class Backend {
   /** Makes a volume; it is listed at once and ready when its task is done. */
   create(asked: NewVolume): { volume: Volume; task: Task } {
     const pool = this.pool(asked.pool);
+    const { encrypts } = pool;
     if (!this.duplicateNames && [...this.volumes.values()].some((v) => v.name === asked.name))
       throw new RedfishError(
         409,
@@ -242,7 +243,7 @@ export class Backend {
       capacity: asked.capacity,
       consumed: 0,
       raidType: asked.raidType ?? pool.raidTypes[0]!,
-      encrypted: asked.encrypted ?? pool.encrypted,
+      encrypted: asked.encrypted ?? encrypts,
       serviceClass: asked.serviceClass,
       state: 'Starting',
       copies: asked.drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),

@@ -11,7 +11,7 @@ import {
   ToggleButtonGroup,
   Typography,
 } from '@mui/material';
-import { newClassSchema, type ClassRow, type NewClass as NewClassData } from '@moorage/contract/classes';
+import { filledClassSchema, type ClassRow, type NewClass as NewClassData } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { toManifest } from '@moorage/core/classes/manifest';
 import { strategies } from '@moorage/core/classes/storage-class';
@@ -197,7 +197,11 @@ function ClassForm({ state }: { state: PlacementState }) {
   const go = useGo();
   const show = useNotice((s) => s.show);
   const key = useRef(crypto.randomUUID());
-  const form = useForm<NewClassData>({ resolver: zodResolver(newClassSchema), defaultValues: start, mode: 'onChange' });
+  const form = useForm<NewClassData>({
+    resolver: zodResolver(filledClassSchema),
+    defaultValues: start,
+    mode: 'onChange',
+  });
   const { register, control, handleSubmit, setError, formState } = form;
   const watched = useWatch({ control });
   const draft = useMemo(() => ({ ...start, ...watched }) as NewClassData, [watched]);
