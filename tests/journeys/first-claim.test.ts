@@ -118,6 +118,23 @@ test('wrong input is told at the field, and nothing is made', async () => {
   expect(await (await browser.control('Make class')).isEnabled()).toBe(false);
 }, 60_000);
 
+test('a manifest with a wrong size is told by its line, and made once it is mended', async () => {
+  const manifest = (size: string) =>
+    `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: written-out, namespace: wave-model}\nspec:\n  accessModes: [ReadWriteOnce]\n  storageClassName: tide-fast\n  resources:\n    requests: {storage: ${size}}\n`;
+  await browser.go('/claims?new=claim');
+  await browser.find('.MuiDrawer-root form');
+  await browser.click('as a manifest');
+  await browser.type('Manifest, YAML or JSON', manifest('12 barrels'));
+  await browser.click('Make them');
+  await browser.see('line 8, spec.resources.requests.storage: Not a size');
+  const field = await browser.control('Manifest, YAML or JSON');
+  await browser.driver.executeScript('arguments[0].focus(); arguments[0].select()', field);
+  await field.sendKeys(manifest('12Gi'));
+  await browser.click('Make them');
+  await browser.see('Made: wave-model/written-out');
+  await caller.inState('written-out', 'bound', 'wave-model');
+}, 60_000);
+
 test('the Moorings grid answers to keys alone', async () => {
   await browser.go('/moorings');
   await browser.clickOn('[data-cell="tide-fast/kelp-nvme"]');

@@ -11,6 +11,7 @@ import {
 } from './claims';
 import { healthSchema } from './health';
 import { logPageSchema, pageQuerySchema } from './logbook';
+import { manifestResultSchema, manifestTextSchema } from './manifests';
 import { mooringChangeSchema, mooringOrderSchema, mooringSchema, placementStateSchema } from './moorings';
 import { limitSchema, namespaceUsageSchema } from './namespaces';
 import { personSchema, roles, signInSchema, type Role } from './people';
@@ -148,6 +149,15 @@ export const endpoints = {
     allowed: claiming,
     body: newClaimSchema,
     response: claimRowSchema,
+    status: 201,
+  },
+  createFromManifest: {
+    method: 'post',
+    path: '/api/manifests',
+    summary: 'Make claims and classes from a manifest, all or none of them',
+    allowed: claiming,
+    body: manifestTextSchema,
+    response: manifestResultSchema,
     status: 201,
   },
   getClaim: {

@@ -9,6 +9,7 @@ import type { Engine } from '../engine';
 import { findLine } from '../line/line';
 import type { LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
+import { makeFromManifest } from '../manifests/manifests';
 import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
 import { findBySignIn } from '../people/people';
@@ -71,6 +72,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     placementState: () => placementState(database),
     listClaims: ({ query }) => listClaims(database, query),
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name),
+    createFromManifest: ({ body, person }) => makeFromManifest(database, platform, body.text, person),
     getClaim: ({ params }) => getClaim(database, params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
       deleteClaim(database, platform, { namespace: params.namespace!, name: params.name! }, query.confirm, person.name),

@@ -1,10 +1,11 @@
 import { zodResolver } from '@hookform/resolvers/zod';
-import { Box, Button, Drawer, MenuItem, TextField, Typography } from '@mui/material';
+import { Box, Button, Drawer, MenuItem, TextField, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import { newClaimSchema, type ClaimRow, type NewClaim as NewClaimData } from '@moorage/contract/claims';
+import type { ManifestResult } from '@moorage/contract/manifests';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { sizeText } from '@moorage/core/sizes/display';
-import { useContext, useMemo, useRef } from 'react';
+import { useContext, useMemo, useRef, useState } from 'react';
 import { Controller, useForm, useWatch } from 'react-hook-form';
 import { ApiProblem, call } from '../api/client';
 import { queryClient, usePlacement } from '../api/queries';
@@ -14,6 +15,7 @@ import type { TriedClaim } from '../moorings/trial';
 import { useTrial } from '../moorings/useTrial';
 import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
+import { mono } from '../theme/theme';
 import { failureSentence } from '../words/checks';
 
 /** Where the claim would land if it were made now. */
@@ -147,7 +149,7 @@ function ClaimForm({ close }: { close: () => void }) {
       component="form"
       onSubmit={submit}
       noValidate
-      sx={{ p: 3, width: 440, display: 'flex', flexDirection: 'column', gap: 2 }}
+      sx={{ p: 3, pt: 2, width: 520, display: 'flex', flexDirection: 'column', gap: 2 }}
     >
       <Typography variant="h1" component="h2">
         New claim
@@ -200,11 +202,116 @@ function ClaimForm({ close }: { close: () => void }) {
   );
 }
 
+const example = `apiVersion: v1
+kind: PersistentVolumeClaim
+metadata:
+  name: level-log
+  namespace: tide-gauges
+spec:
+  accessModes: [ReadWriteOnce]
+  storageClassName: general
+  resources:
+    requests:
+      storage: 80Gi
+`;
+
+/** Claims and classes written as manifests: checked whole, told by line. */
+function ManifestForm({ close }: { close: () => void }) {
+  const [text, setText] = useState('');
+  const [problem, setProblem] = useState<ApiProblem | 'silent'>();
+  const [, select] = useSelected();
+  const show = useNotice((s) => s.show);
+  const submit = async (event: React.FormEvent) => {
+    event.preventDefault();
+    try {
+      const { made } = await call<ManifestResult>('/api/manifests', { method: 'POST', body: { text } });
+      void queryClient.invalidateQueries({ queryKey: ['claims'] });
+      const claim = made.find((m) => m.namespace);
+      if (claim) select(`${claim.namespace}/${claim.name}`);
+      show({
+        kind: 'done',
+        text: `Made: ${made.map((m) => (m.namespace ? `${m.namespace}/${m.name}` : m.name)).join(', ')}.`,
+      });
+      close();
+    } catch (error) {
+      setProblem(error instanceof ApiProblem ? error : 'silent');
+    }
+  };
+  const said =
+    problem === 'silent'
+      ? ['The server does not answer. What you typed is still here.']
+      : problem?.errors.length
+        ? problem.errors.map((e) => e.detail)
+        : problem
+          ? [problem.detail]
+          : [];
+  return (
+    <Box
+      component="form"
+      onSubmit={(e: React.FormEvent) => void submit(e)}
+      noValidate
+      sx={{ p: 3, pt: 1, width: 520, display: 'flex', flexDirection: 'column', gap: 2 }}
+    >
+      <TextField
+        label="Manifest, YAML or JSON"
+        multiline
+        minRows={18}
+        maxRows={26}
+        value={text}
+        placeholder={example}
+        onChange={(e) => {
+          setText(e.target.value);
+          setProblem(undefined);
+        }}
+        error={said.length > 0}
+        slotProps={{
+          inputLabel: { shrink: true },
+          htmlInput: { spellCheck: false, style: { fontFamily: mono, fontSize: 12.5 } },
+        }}
+      />
+      {said.length > 0 && (
+        <Box component="ul" role="alert" sx={{ m: 0, pl: 2, color: 'error.main', fontSize: 13 }}>
+          {said.map((line) => (
+            <li key={line}>{line}</li>
+          ))}
+        </Box>
+      )}
+      <Typography variant="caption" color="text.secondary">
+        Persistent volume claims, and storage classes of this product; several documents are made together or not at
+        all.
+      </Typography>
+      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+        <Button onClick={close}>Leave</Button>
+        <Button type="submit" variant="contained" disabled={text.trim() === ''}>
+          Make them
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
 export function NewClaim({ open, close }: { open: boolean; close: () => void }) {
   const { data } = usePlacement();
+  const [as, setAs] = useState<'form' | 'manifest'>('form');
   return (
-    <Drawer anchor="right" open={open && data !== undefined} onClose={close}>
-      <ClaimForm close={close} />
+    <Drawer
+      anchor="right"
+      open={open && data !== undefined}
+      onClose={close}
+      slotProps={{ paper: { 'aria-label': 'New claim' } }}
+    >
+      <ToggleButtonGroup
+        exclusive
+        size="small"
+        value={as}
+        aria-label="Write it as"
+        onChange={(_e, v: typeof as | null) => v && setAs(v)}
+        sx={{ px: 3, pt: 2 }}
+      >
+        <ToggleButton value="form">as a form</ToggleButton>
+        <ToggleButton value="manifest">as a manifest</ToggleButton>
+      </ToggleButtonGroup>
+      {as === 'form' ? <ClaimForm close={close} /> : <ManifestForm close={close} />}
     </Drawer>
   );
 }

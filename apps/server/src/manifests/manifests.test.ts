@@ -1,0 +1,110 @@
+import type { Problem } from '@moorage/contract/problem';
+import type { RunningServer } from '../server';
+import { Caller, makeWorld, type World } from '../testing/world';
+
+let world: World;
+let server: RunningServer;
+let maren: Caller;
+beforeAll(async () => {
+  world = await makeWorld();
+  server = await world.start();
+  maren = await world.operator(server);
+});
+afterAll(() => world.end());
+
+const post = (text: string, caller = maren) =>
+  caller.call<Problem & { made: { name: string }[] }>('POST', '/api/manifests', { text });
+const claim = (name: string, storage = '5Gi', namespace = 'ferry-desk') => `apiVersion: v1
+kind: PersistentVolumeClaim
+metadata:
+  name: ${name}
+  namespace: ${namespace}
+spec:
+  accessModes: [ReadWriteOnce]
+  storageClassName: from-text
+  resources:
+    requests:
+      storage: ${storage}
+`;
+const cls = (parameters = '  vast-moorage.example/copies: "2"') => `apiVersion: storage.k8s.io/v1
+kind: StorageClass
+metadata:
+  name: from-text
+provisioner: vast-moorage.example
+parameters:
+${parameters}
+`;
+
+test('a class and a claim in one text are made, and the claim binds once it is moored', async () => {
+  const { status, data } = await post(`${cls()}---\n${claim('from-text')}`);
+  expect(status).toBe(201);
+  expect(data.made.map((m) => m.name)).toEqual(['from-text', 'from-text']);
+  await maren.inState('from-text', 'nothing-fits', 'ferry-desk');
+  await maren.ok('PUT', '/api/moorings/from-text/basalt-broad', { enabled: true });
+  await maren.inState('from-text', 'bound', 'ferry-desk');
+});
+
+test.each([
+  [
+    'a size',
+    claim('x', '5 parsecs'),
+    'spec.resources.requests.storage',
+    /^line 11, spec.resources.requests.storage: Not a size/,
+  ],
+  ['a name', claim('Not_A_Name'), 'metadata.name', /^line 4, metadata.name: /],
+  ['an access mode', claim('x').replace('ReadWriteOnce', 'ReadTwice'), 'spec.accessModes.0', /^line 7/],
+  ['a missing part', claim('x').replace(/ {2}resources[^]*$/, ''), 'spec.resources', /^line \d+, spec.resources/],
+  ['a kind', 'apiVersion: v1\nkind: Pod\nmetadata: {name: x}', 'kind', /^line 2, kind: Only Persistent/],
+  [
+    'a misspelt setting',
+    cls('  vast-moorage.example/copys: "2"'),
+    'parameters.vast-moorage.example/copys',
+    /^line 7.*check its spelling/,
+  ],
+  [
+    'a setting out of range',
+    cls('  vast-moorage.example/copies: "9"'),
+    'parameters.vast-moorage.example/copies',
+    /"9" is not a value/,
+  ],
+  [
+    'a parameter that is no text',
+    cls('  vast-moorage.example/copies: 2'),
+    'parameters.vast-moorage.example/copies',
+    /quotes/,
+  ],
+  [
+    'a foreign provisioner',
+    cls().replace('provisioner: vast-moorage.example', 'provisioner: other.example'),
+    'provisioner',
+    /Only classes of/,
+  ],
+  ['broken YAML', 'kind: [PersistentVolumeClaim', 'text', /^line \d/],
+  ['nothing', '# only a comment', 'text', /no document/],
+])('%s that is wrong is refused with field and line, and nothing is made', async (_what, text, field, detail) => {
+  const before = world.platform.store.resourceVersion;
+  const { status, data } = await post(text);
+  expect([status, data.code, data.field]).toEqual([422, 'invalid', field]);
+  expect(data.detail).toMatch(detail);
+  expect(world.platform.store.resourceVersion).toBe(before);
+});
+
+test('one wrong document keeps all others from being made, and is told by its number', async () => {
+  const before = world.platform.store.resourceVersion;
+  const { data } = await post(`${claim('good')}---\n${claim('bad', '-1Gi')}`);
+  expect(data.field).toBe('1.spec.resources.requests.storage');
+  expect(world.platform.store.resourceVersion).toBe(before);
+});
+
+test('a namespace owner makes claims of the own namespaces, and no class', async () => {
+  const ivo = await new Caller(server.url).signIn('ivo');
+  expect((await post(claim('ours'), ivo)).status).toBe(201);
+  expect((await post(claim('theirs', '5Gi', 'tide-gauges'), ivo)).status).toBe(403);
+  expect((await post(cls(), ivo)).status).toBe(403);
+});
+
+test('what the platform refuses half way says what was made before', async () => {
+  const { status, data } = await post(`${claim('first')}---\n${claim('first')}`);
+  expect(status).toBe(409);
+  expect(data.detail).toMatch(/Made before it: first/);
+});
