@@ -306,7 +306,7 @@ export function NewClaim({ open, close }: { open: boolean; close: () => void }) 
         value={as}
         aria-label="Write it as"
         onChange={(_e, v: typeof as | null) => v && setAs(v)}
-        sx={{ px: 3, pt: 2 }}
+        sx={{ px: 3, pt: 2, pb: 1 }}
       >
         <ToggleButton value="form">as a form</ToggleButton>
         <ToggleButton value="manifest">as a manifest</ToggleButton>
