@@ -1,5 +1,7 @@
 import { createServer, connect, type Server, type Socket } from 'node:net';
 import type { AddressInfo } from 'node:net';
+import { platformSeed } from '@moorage/standins/seeds';
+import { startPlatform } from '@moorage/standins/start';
 import { startServer, type RunningServer } from './server';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from './testing/world';
 
@@ -137,6 +139,55 @@ describe('the mirror', () => {
     world.platform.faults.heal();
     await eventually('the health is good again', async () => (await health()).notReady.length === 0);
   });
+
+  test('that finds another platform, where everything is gone, destroys nothing', async () => {
+    const first = await startServer(world.config);
+    await first.ready;
+    const operator = await world.operator(first);
+    await moorClass(operator, 'general', ['basalt-broad'], { copies: 1 });
+    for (const name of ['ledger-a', 'ledger-b']) await operator.ok('POST', '/api/claims', aClaim(name, 'general'));
+    for (const name of ['ledger-a', 'ledger-b']) await operator.inState(name, 'bound');
+    await first.stop();
+    const empty = await startPlatform(platformSeed);
+    try {
+      const estate = { ...world.config.estate, platform: { server: empty.url } };
+      await world.start(undefined, { estate });
+      await eventually(
+        'both volumes are adrift',
+        async () => (await world.rows(`SELECT 1 FROM reservations WHERE state = 'adrift'`)).length === 2,
+      );
+      expect(world.basalt.backend.volumes.size).toBe(2);
+    } finally {
+      await empty.stop();
+    }
+  });
+
+  test('that was wrong about a claim being gone lets it live', async () => {
+    const caller = await world.operator(await world.start());
+    await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
+    await caller.ok('POST', '/api/claims', aClaim('alive', 'general'));
+    const { claim } = await caller.inState('alive', 'bound');
+    await world.rows(`INSERT INTO operations (kind, subject, state) VALUES ('release', $1, 'releasing')`, [claim.uid]);
+    await eventually(
+      'the release is dropped',
+      async () => (await world.rows(`SELECT 1 FROM operations WHERE kind = 'release'`)).length === 0,
+      40_000,
+    );
+    expect(world.basalt.backend.volumes.size).toBe(1);
+    expect((await caller.claim('alive')).claim).toMatchObject({ state: 'bound', volumeId: claim.volumeId });
+  }, 60_000);
+
+  test('that lost sight of a claim before it was bound binds it when it is seen again', async () => {
+    const caller = await world.operator(await world.start());
+    await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
+    world.basalt.faults.add({ kind: 'refuse', method: 'POST', path: '/Volumes$', times: 1 });
+    await caller.ok('POST', '/api/claims', aClaim('flicker', 'general'));
+    const { claim } = await caller.inState('flicker', 'retrying');
+    await world.rows(`UPDATE operations SET state = 'abandoned' WHERE subject = $1`, [claim.uid]);
+    await world.rows(`INSERT INTO operations (kind, subject, state) VALUES ('release', $1, 'releasing')`, [claim.uid]);
+    await caller.inState('flicker', 'bound');
+    expect(world.basalt.backend.volumes.size).toBe(1);
+  }, 60_000);
 
   test('is taken over by the second server when the first stops', async () => {
     const first = await startServer(world.config);

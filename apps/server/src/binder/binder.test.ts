@@ -230,6 +230,23 @@ describe('a claim that is deleted', () => {
     expect((await world.rows('SELECT 1 FROM decisions WHERE claim_uid = $1', [claim.uid])).length).toBeGreaterThan(0);
   });
 
+  test('with Delete, but its persistent volume was turned to Retain: the volume stays', async () => {
+    await caller.ok('POST', '/api/claims', aClaim('rescued', 'tide-fast'));
+    const { claim } = await caller.inState('rescued', 'bound');
+    const volume = world.platform.store.get('persistentvolumes', undefined, claim.volumeName!);
+    world.platform.store.amend('persistentvolumes', volume, (copy) => {
+      copy.spec.persistentVolumeReclaimPolicy = 'Retain';
+    });
+    await caller.ok('DELETE', '/api/claims/tide-gauges/rescued');
+    await eventually(
+      'it is adrift',
+      async () =>
+        (await world.rows(`SELECT 1 FROM reservations WHERE claim_uid = $1 AND state = 'adrift'`, [claim.uid]))
+          .length === 1,
+    );
+    expect(volumesNamed(claim.uid)).toHaveLength(1);
+  });
+
   test('with Retain: the volume stays, adrift, and still counts', async () => {
     const { claim } = await caller.inState('refused', 'bound');
     await caller.ok('DELETE', '/api/claims/tide-gauges/refused');

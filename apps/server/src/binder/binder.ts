@@ -205,12 +205,18 @@ export class Binder {
     return moved.map((m) => m.subject);
   }
 
+  /**
+   * Destroys the volume of a claim that is gone, or keeps it. Data is destroyed only on the platform's own word, asked for at
+   * this moment: the claim is not there, its persistent volume is released, and that volume's policy says Delete.
+   */
   private async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await this.reserved(operation.subject);
     if (!held) return advance(this.database, operation, 'released');
-    // a volume that was never bound holds no data; keeping it would only hide it
-    if (held.reclaim === 'Retain' && (held.state === 'bound' || held.state === 'adrift')) {
+    const fate = await this.fateOf(held);
+    if (fate === 'claim-lives') return this.cancelRelease(operation);
+    if (fate === 'keep') {
       await this.database.rows(`UPDATE reservations SET state = 'adrift' WHERE claim_uid = $1`, [held.claim_uid]);
+      await announce(this.database, [{ topic: 'namespaces' }]);
       return advance(this.database, operation, 'released');
     }
     const backend = await this.backends.connector(held.backend_id);
@@ -223,6 +229,34 @@ export class Binder {
       ]);
     }
     return advance(this.database, operation, 'unmade');
+  }
+
+  private async fateOf(held: Reserved): Promise<'claim-lives' | 'keep' | 'destroy'> {
+    const claim = await this.platform.find('v1', 'PersistentVolumeClaim', held.claim_name, held.namespace);
+    if (claim?.metadata.uid === held.claim_uid) return 'claim-lives';
+    // a volume that was never bound holds no data; keeping it would only hide it
+    if (held.state === 'held' || held.state === 'made') return 'destroy';
+    const volume = await this.platform.find('v1', 'PersistentVolume', held.volume_name);
+    // claim and volume gone together is no deletion of a claim: the platform may be another one, or restored from a copy
+    if (!volume || volume.spec?.persistentVolumeReclaimPolicy !== 'Delete') return 'keep';
+    if (volume.status?.phase !== 'Released')
+      throw new PlatformProblem('failed', `persistent volume ${held.volume_name} is not released by the platform yet`);
+    return 'destroy';
+  }
+
+  /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
+  private cancelRelease(operation: Operation): Promise<undefined> {
+    return this.database.transaction(async (tx) => {
+      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id], tx);
+      // the backend may have been asked already: the volume is looked for by its name first
+      await this.database.rows(
+        `UPDATE operations SET state = 'making', waiting_for = 'backend', updated_at = now()
+         WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
+        [operation.subject],
+        tx,
+      );
+      return undefined;
+    });
   }
 
   private async clearVolume(operation: Operation): Promise<Operation | undefined> {
@@ -270,13 +304,16 @@ export class Binder {
       [claims, provisioner],
       tx,
     );
-    const fresh = await ensureOperations(
-      this.database,
-      'bind',
-      'deciding',
-      ours.map((c) => c.uid),
+    const uids = ours.map((c) => c.uid);
+    // given up when the claim was thought to be gone; it is there again and nothing is reserved for it
+    await this.database.rows(
+      `UPDATE operations op SET state = 'waiting', waiting_for = 'class', updated_at = now()
+       WHERE kind = 'bind' AND state = 'abandoned' AND subject = ANY($1)
+         AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject)`,
+      [uids],
       tx,
     );
+    const fresh = await ensureOperations(this.database, 'bind', 'deciding', uids, tx);
     const waiting = await this.database.rows<{ id: string }>(
       `SELECT id FROM operations WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
       [claims],

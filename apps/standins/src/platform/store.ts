@@ -79,7 +79,8 @@ export class Store {
   /** Events after a version, or undefined when they are no longer kept. */
   since(version: number): readonly WatchEvent[] | undefined {
     const oldest = this.history[0]?.version ?? this.version + 1;
-    if (version < oldest - 1 && version < this.version) return undefined;
+    // a version from the future belongs to another store
+    if ((version < oldest - 1 && version < this.version) || version > this.version) return undefined;
     return this.history.filter((e) => e.version > version);
   }
 
