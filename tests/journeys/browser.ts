@@ -1,8 +1,11 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import type { AxeResults } from 'axe-core';
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Builder, By, logging, until, type WebDriver, type WebElement } from 'selenium-webdriver';
 import { Options, ServiceBuilder, type Driver } from 'selenium-webdriver/chrome';
+
+const axe = readFileSync(require.resolve('axe-core/axe.min.js'), 'utf8');
 
 const flags = [
   '--headless=new',
@@ -177,6 +180,18 @@ export class Browser {
 
   async picture(path: string): Promise<void> {
     writeFileSync(path, await this.driver.takeScreenshot(), 'base64');
+  }
+
+  /** Serious faults of accessibility on the page as it is (WCAG 2.2 AA), in words; and how many rules passed. */
+  async faults(): Promise<{ faults: string[]; passed: number }> {
+    await this.driver.executeScript(axe);
+    const results = await this.driver.executeAsyncScript<AxeResults>(
+      `const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] }).then(done)`,
+    );
+    const serious = results.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
+    const where = (v: (typeof serious)[number]) =>
+      v.nodes.slice(0, 3).map((n) => `${n.target.join(' ')} ${n.any[0]?.message ?? ''}`);
+    return { faults: serious.map((v) => `${v.id}: ${where(v).join(' | ')}`), passed: results.passes.length };
   }
 
   async signIn(name = 'maren', password = 'lighthouse'): Promise<void> {

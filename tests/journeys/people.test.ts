@@ -13,6 +13,8 @@ afterAll(() => end?.());
 
 test('a wrong password is told in words; a viewer sees everything and is offered no change', async () => {
   await browser.go('/');
+  await browser.control('Sign in');
+  expect((await browser.faults()).faults).toEqual([]);
   await browser.type('Name', 'guest');
   await browser.type('Password', 'wrong');
   await browser.click('Sign in');

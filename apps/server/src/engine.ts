@@ -60,6 +60,10 @@ export class Engine {
     this.runner = new Runner(database, this.queue, serverKey, this.binder.perform, metrics, log, onStep);
   }
 
+  get site(): string {
+    return this.config.estate.site;
+  }
+
   get isReady(): boolean {
     return this.started && this.anchor.isConnected;
   }

@@ -1,6 +1,6 @@
 import { Box, CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
 import { QueryClientProvider } from '@tanstack/react-query';
-import type { Person } from '@moorage/contract/people';
+import type { Session } from '@moorage/contract/people';
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { ApiProblem } from './api/client';
@@ -26,7 +26,7 @@ const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
 
-function ChartRoom({ person }: { person: Person }) {
+function ChartRoom({ person }: { person: Session }) {
   useLiveChanges();
   const [keys, setKeys] = useState(false);
   return (

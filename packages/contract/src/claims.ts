@@ -131,7 +131,8 @@ export const claimPageSchema = z.object({
   claims: z.array(claimRowSchema),
   total: z.int(),
   next: z.string().nullable(),
-  counts: z.object({ bound: z.int(), unbound: z.int() }),
+  /** Of all that match the filters but the state's; `stuck` ones cannot go on without a person. */
+  counts: z.object({ bound: z.int(), unbound: z.int(), stuck: z.int() }),
 });
 export type ClaimPage = z.infer<typeof claimPageSchema>;
 export const claimDetailSchema = z.object({

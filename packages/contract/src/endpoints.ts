@@ -14,7 +14,7 @@ import { logPageSchema, pageQuerySchema } from './logbook';
 import { manifestResultSchema, manifestTextSchema } from './manifests';
 import { mooringChangeSchema, mooringOrderSchema, mooringSchema, placementStateSchema } from './moorings';
 import { limitSchema, namespaceUsageSchema } from './namespaces';
-import { personSchema, roles, signInSchema, type Role } from './people';
+import { roles, sessionSchema, signInSchema, type Role } from './people';
 
 export interface Endpoint {
   readonly method: 'get' | 'post' | 'put' | 'patch' | 'delete';
@@ -49,14 +49,14 @@ export const endpoints = {
     summary: 'Sign in',
     allowed: 'everyone',
     body: signInSchema,
-    response: personSchema,
+    response: sessionSchema,
   },
   whoAmI: {
     method: 'get',
     path: '/api/session',
     summary: 'Who is signed in',
     allowed: reading,
-    response: personSchema,
+    response: sessionSchema,
   },
   signOut: { method: 'delete', path: '/api/session', summary: 'Sign out', allowed: reading, status: 204 },
   listBackends: {

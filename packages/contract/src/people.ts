@@ -11,3 +11,6 @@ export const personSchema = z.object({
   namespaces: z.array(z.string()),
 });
 export type Person = z.infer<typeof personSchema>;
+/** Who is signed in, and to which site. */
+export const sessionSchema = personSchema.extend({ site: z.string() });
+export type Session = z.infer<typeof sessionSchema>;

@@ -136,14 +136,15 @@ export async function listClaims(database: Database, query: ClaimQuery): Promise
        ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $6`,
       [namespace, className, like, cursor && String(cursor.value), cursor?.uid, limit + 1],
     ),
-    database.one<{ bound: number; unbound: number }>(
-      `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound FROM claims c WHERE ${filter}`,
+    database.one<ClaimPage['counts']>(
+      `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
+         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'retrying', 'lost')) AS stuck FROM claims c WHERE ${filter}`,
       [namespace, className, like],
     ),
   ]);
   const page = rows.slice(0, limit);
   const last = page[page.length - 1];
-  const counts = counted ?? { bound: 0, unbound: 0 };
+  const counts = counted ?? { bound: 0, unbound: 0, stuck: 0 };
   const next =
     rows.length > limit && last
       ? Buffer.from(JSON.stringify({ value: last.sort_value, uid: last.uid })).toString('base64url')

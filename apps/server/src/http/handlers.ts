@@ -1,5 +1,5 @@
 import { openapiDocument } from '@moorage/contract/openapi';
-import type { Person } from '@moorage/contract/people';
+import type { Person, Session } from '@moorage/contract/people';
 import type { Request } from 'express';
 import { listBackends } from '../backends/backends';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
@@ -32,11 +32,12 @@ const destroy = (request: Request): Promise<void> =>
 
 export function makeHandlers(database: Database, engine: Engine, stream: LiveStream): Handlers {
   const { platform } = engine;
-  const signedIn = async (request: Request, person: Person): Promise<Person> => {
+  const withSite = (person: Person): Session => ({ ...person, site: engine.site });
+  const signedIn = async (request: Request, person: Person): Promise<Session> => {
     await regenerate(request); // a session id from before signing in must not live on
     request.session.person = person.name;
     await record(database, { person: person.name, action: 'sign-in', kind: 'person', subject: person.name });
-    return person;
+    return withSite(person);
   };
   return {
     health: ({ response }) => {
@@ -56,7 +57,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
         );
       return signedIn(request, person);
     },
-    whoAmI: ({ person }) => person,
+    whoAmI: ({ person }) => withSite(person),
     signOut: async ({ request }) => destroy(request),
     listBackends: () => listBackends(database),
     changePool: ({ params, version: seen, body, person }) =>

@@ -2,7 +2,7 @@ import { platformSeed } from '@moorage/standins/seeds';
 import { startPlatform } from '@moorage/standins/start';
 import { Metrics } from '../metrics/metrics';
 import { eventually } from '../testing/world';
-import type { PlatformProblem} from './connector';
+import type { PlatformProblem } from './connector';
 import { type PlatformEvent } from './connector';
 import { KubernetesConnector } from './kubernetes';
 

@@ -3,7 +3,7 @@ import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
 import type { ClassRow } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
-import type { Person } from '@moorage/contract/people';
+import type { Session } from '@moorage/contract/people';
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
 import { ApiProblem, call } from './client';
 
@@ -18,7 +18,7 @@ export const queryClient = new QueryClient({
 });
 
 export const usePerson = () =>
-  useQuery({ queryKey: ['person'], queryFn: () => call<Person>('/api/session'), retry: false, staleTime: Infinity });
+  useQuery({ queryKey: ['person'], queryFn: () => call<Session>('/api/session'), retry: false, staleTime: Infinity });
 export const useBackends = () =>
   useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
 export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });

@@ -1,7 +1,7 @@
 import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import type { ClaimPage } from '@moorage/contract/claims';
-import type { Person } from '@moorage/contract/people';
+import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { call } from '../api/client';
@@ -17,11 +17,10 @@ import { FindBox } from './FindBox';
 function NeedsPerson() {
   const keep = useKeepLine();
   const { data } = useQuery({
-    queryKey: ['claims', 'unbound'],
-    queryFn: () => call<ClaimPage>('/api/claims?state=unbound&limit=500'),
+    queryKey: ['claims', 'counts'],
+    queryFn: () => call<ClaimPage>('/api/claims?limit=1'),
   });
-  const stuck =
-    data?.claims.filter((c) => ['nothing-fits', 'no-class', 'retrying', 'lost'].includes(c.state)).length ?? 0;
+  const stuck = data?.counts.stuck ?? 0;
   return (
     <Link
       component={RouterLink}
@@ -35,7 +34,7 @@ function NeedsPerson() {
   );
 }
 
-export function Head({ person, showKeys }: { person: Person; showKeys: () => void }) {
+export function Head({ person, showKeys }: { person: Session; showKeys: () => void }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const { look, turn } = useLook();
   const lostAt = useLiveState((s) => s.lostAt);
@@ -62,7 +61,7 @@ export function Head({ person, showKeys }: { person: Person; showKeys: () => voi
         Vast Moorage
       </Typography>
       <Typography component="span" variant="body2" color="text.secondary" sx={{ whiteSpace: 'nowrap' }}>
-        site <strong>quayside</strong>
+        site <strong>{person.site}</strong>
       </Typography>
       <Box sx={{ flex: 1, display: 'flex', justifyContent: 'center' }}>
         <FindBox />

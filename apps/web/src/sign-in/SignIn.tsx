@@ -31,7 +31,7 @@ export function SignIn() {
         <div>
           <Typography variant="h1">Vast Moorage</Typography>
           <Typography variant="body2" color="text.secondary">
-            Storage for the applications of quayside: where it is kept, and why.
+            Where the volumes of your applications are kept, and why.
           </Typography>
         </div>
         <TextField
