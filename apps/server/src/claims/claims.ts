@@ -102,6 +102,9 @@ const sortTypes = {
   state: 'text',
 } as const;
 
+/** Failed attempts after which trying again is no longer expected to help without a person. */
+const stubborn = 5;
+
 interface Cursor {
   readonly value: string | number;
   readonly uid: string;
@@ -138,7 +141,7 @@ export async function listClaims(database: Database, query: ClaimQuery): Promise
     ),
     database.one<ClaimPage['counts']>(
       `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'retrying', 'lost')) AS stuck FROM claims c WHERE ${filter}`,
+         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
       [namespace, className, like],
     ),
   ]);

@@ -29,7 +29,7 @@ const marks: Record<string, LineLink['mark']> = {
   'waiting-pod': 'waiting',
   'nothing-fits': 'person',
   'no-class': 'person',
-  retrying: 'person',
+  retrying: 'degraded',
   lost: 'lost',
 };
 

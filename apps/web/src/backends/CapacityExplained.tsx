@@ -186,7 +186,13 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
   const domains = spread.domains.map((d) => ({ ...d, capacity: d.capacity as Bytes }));
   const explained = explainCapacity(domains, scheme);
   const disk = mostCommonDisk(pool);
-  const advice = bestDiskToAdd(domains, scheme, disk as Bytes);
+  // a disk helps only where its node works
+  const advice = bestDiskToAdd(
+    domains.filter((d) => d.live),
+    scheme,
+    disk as Bytes,
+  );
+  const dead = domains.filter((d) => !d.live).map((d) => d.name);
   const stranding = explained.strandedBy.slice(0, 3).map((d) => `${d.name} (${sizeText(d.stranded)})`);
   return (
     <Paper sx={{ p: 2 }}>
@@ -240,10 +246,16 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
           </>
         ) : (
           <>
+            {dead.length > 0 && (
+              <strong>
+                {dead.join(', ')} {dead.length === 1 ? 'does' : 'do'} not work now and{' '}
+                {dead.length === 1 ? 'counts' : 'count'} for nothing.{' '}
+              </strong>
+            )}
             Of {sizeText(explained.raw)} raw, <strong>{sizeText(explained.usable)}</strong> can be kept; after the worst
             loss of one node, {sizeText(explained.safe)} still can, at full redundancy.{' '}
             {explained.stranded > 0
-              ? `${stranding.join(', ')} hold more than any mix of nodes can match.`
+              ? `${stranding.join(', ')} ${stranding.length === 1 ? 'holds' : 'hold'} more than any mix of nodes can match.`
               : 'No node strands anything.'}{' '}
             {advice && disk > 0 && (
               <>

@@ -25,7 +25,8 @@ function Sizes({ claim }: { claim: ClaimRow }) {
       Asked <Size bytes={requested} />
       {provisioned !== null && (
         <>
-          , got <Size bytes={provisioned} />
+          {claim.state === 'bound' ? ', got ' : ', reserved '}
+          <Size bytes={provisioned} />
           {provisioned > requested && ' (the pool gives whole GiB, and no less than 1 GiB)'}, written{' '}
           <Size bytes={consumed ?? 0} />
         </>

@@ -41,7 +41,7 @@ export function claimSentence(claim: ClaimRow): string {
     case 'no-class':
       return className ? `There is no class "${className}".` : 'It names no class, and there is no default class.';
     case 'retrying':
-      return `${claim.pool ?? 'The backend'}: ${reason?.error?.detail ?? 'the last attempt failed'}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
+      return `${claim.pool ?? 'The backend'}: ${(reason?.error?.detail ?? 'the last attempt failed').replace(/\.$/, '')}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
     case 'foreign':
       return `Class "${className}" belongs to another provisioner.`;
     case 'lost':
