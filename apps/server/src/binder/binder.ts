@@ -1,5 +1,4 @@
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
-import type { PoolFacts } from '@moorage/contract/backends';
 import type { Backends } from '../backends/backends';
 import { BackendProblem } from '../backends/connector';
 import type { Database, Transaction } from '../database/database';
@@ -10,33 +9,22 @@ import type { Operation, Step } from '../operations/operation';
 import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
 import { upsertObjects } from '../platform/mirror';
 import { chooseAndReserve } from './choose';
+import { Release } from './release';
+import { findReservation, type Reserved } from './reservation';
 import { persistentVolume } from './volume-manifest';
-
-interface Reserved {
-  claim_uid: string;
-  namespace: string;
-  claim_name: string;
-  class_name: string;
-  reclaim: string;
-  pool_id: string;
-  backend_id: string;
-  path: string;
-  facts: PoolFacts;
-  bytes: number;
-  iops_ceiling: number | null;
-  volume_name: string;
-  volume_id: string | null;
-  state: 'held' | 'made' | 'bound' | 'adrift';
-}
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
 export class Binder {
+  private readonly release: Release;
+
   constructor(
     private readonly database: Database,
     private readonly platform: PlatformConnector,
     private readonly backends: Backends,
     private readonly metrics: Metrics,
-  ) {}
+  ) {
+    this.release = new Release(database, platform, backends);
+  }
 
   /** One step of an operation; every step may be repeated without harm. */
   perform = async (operation: Operation, step: Step['do']): Promise<Operation | undefined> => {
@@ -52,25 +40,18 @@ export class Binder {
       case 'see-bound':
         return this.seeBound(operation);
       case 'unmake-volume':
-        return this.unmakeVolume(operation);
+        return this.release.unmakeVolume(operation);
       case 'clear-volume':
-        return this.clearVolume(operation);
+        return this.release.clearVolume(operation);
       case 'free-reservation':
-        return this.freeReservation(operation);
+        return this.release.freeReservation(operation);
       case 'rest':
         return undefined;
     }
   };
 
-  private reserved(claim: string): Promise<Reserved | undefined> {
-    return this.database.one<Reserved>(
-      `SELECT r.*, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
-      [claim],
-    );
-  }
-
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await this.reserved(operation.subject);
+    const held = await findReservation(this.database, operation.subject);
     if (!held) return advance(this.database, operation, 'abandoned');
     const backend = await this.backends.connector(held.backend_id);
     const cls = await this.database.one<{ body: ClassManifest }>(
@@ -150,7 +131,7 @@ export class Binder {
   }
 
   private async writeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await this.reserved(operation.subject);
+    const held = await findReservation(this.database, operation.subject);
     if (!held?.volume_id) return advance(this.database, operation, 'abandoned');
     const claim = await this.database.one<{ body: PlatformObject; zones: ClassManifest | null }>(
       `SELECT o.body, c.body AS zones FROM platform_objects o
@@ -203,74 +184,6 @@ export class Binder {
     );
     if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }], tx);
     return moved.map((m) => m.subject);
-  }
-
-  /**
-   * Destroys the volume of a claim that is gone, or keeps it. Data is destroyed only on the platform's own word, asked for at
-   * this moment: the claim is not there, its persistent volume is released, and that volume's policy says Delete.
-   */
-  private async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await this.reserved(operation.subject);
-    if (!held) return advance(this.database, operation, 'released');
-    const fate = await this.fateOf(held);
-    if (fate === 'claim-lives') return this.cancelRelease(operation);
-    if (fate === 'keep') {
-      await this.database.rows(`UPDATE reservations SET state = 'adrift' WHERE claim_uid = $1`, [held.claim_uid]);
-      await announce(this.database, [{ topic: 'namespaces' }]);
-      return advance(this.database, operation, 'released');
-    }
-    const backend = await this.backends.connector(held.backend_id);
-    const id = held.volume_id ?? (await backend.findVolume(held.volume_name))?.id;
-    if (id) {
-      await backend.ensureVolumeDeleted(id);
-      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [
-        held.backend_id,
-        id,
-      ]);
-    }
-    return advance(this.database, operation, 'unmade');
-  }
-
-  private async fateOf(held: Reserved): Promise<'claim-lives' | 'keep' | 'destroy'> {
-    const claim = await this.platform.find('v1', 'PersistentVolumeClaim', held.claim_name, held.namespace);
-    if (claim?.metadata.uid === held.claim_uid) return 'claim-lives';
-    // a volume that was never bound holds no data; keeping it would only hide it
-    if (held.state === 'held' || held.state === 'made') return 'destroy';
-    const volume = await this.platform.find('v1', 'PersistentVolume', held.volume_name);
-    // claim and volume gone together is no deletion of a claim: the platform may be another one, or restored from a copy
-    if (!volume || volume.spec?.persistentVolumeReclaimPolicy !== 'Delete') return 'keep';
-    if (volume.status?.phase !== 'Released')
-      throw new PlatformProblem('failed', `persistent volume ${held.volume_name} is not released by the platform yet`);
-    return 'destroy';
-  }
-
-  /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
-  private cancelRelease(operation: Operation): Promise<undefined> {
-    return this.database.transaction(async (tx) => {
-      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id], tx);
-      // the backend may have been asked already: the volume is looked for by its name first
-      await this.database.rows(
-        `UPDATE operations SET state = 'making', waiting_for = 'backend', updated_at = now()
-         WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
-        [operation.subject],
-        tx,
-      );
-      return undefined;
-    });
-  }
-
-  private async clearVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await this.reserved(operation.subject);
-    if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
-    return advance(this.database, operation, 'cleared');
-  }
-
-  private freeReservation(operation: Operation): Promise<Operation | undefined> {
-    return this.database.transaction(async (tx) => {
-      await this.database.rows('DELETE FROM reservations WHERE claim_uid = $1', [operation.subject], tx);
-      await announce(this.database, [{ topic: 'pools', subject: 'freed' }, { topic: 'namespaces' }], tx);
-      return advance(this.database, operation, 'released', {}, tx);
-    });
   }
 
   /** What the mirror saw, inside its transaction: gives the operations that should be looked at once it is committed. */

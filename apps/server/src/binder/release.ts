@@ -1,0 +1,84 @@
+import type { Backends } from '../backends/backends';
+import type { Database } from '../database/database';
+import { announce } from '../live/announce';
+import { advance } from '../operations/operations';
+import type { Operation } from '../operations/operation';
+import { PlatformProblem, type PlatformConnector } from '../platform/connector';
+import { findReservation, type Reserved } from './reservation';
+
+/** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
+export class Release {
+  constructor(
+    private readonly database: Database,
+    private readonly platform: PlatformConnector,
+    private readonly backends: Backends,
+  ) {}
+
+  /**
+   * Destroys the volume of a claim that is gone, or keeps it. Data is destroyed only on the platform's own word, asked for at
+   * this moment: the claim is not there, its persistent volume is released, and that volume's policy says Delete.
+   */
+  async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await findReservation(this.database, operation.subject);
+    if (!held) return advance(this.database, operation, 'released');
+    const fate = await this.fateOf(held);
+    if (fate === 'claim-lives') return this.cancelRelease(operation);
+    if (fate === 'keep') {
+      await this.database.rows(`UPDATE reservations SET state = 'adrift' WHERE claim_uid = $1`, [held.claim_uid]);
+      await announce(this.database, [{ topic: 'namespaces' }]);
+      return advance(this.database, operation, 'released');
+    }
+    const backend = await this.backends.connector(held.backend_id);
+    const id = held.volume_id ?? (await backend.findVolume(held.volume_name))?.id;
+    if (id) {
+      await backend.ensureVolumeDeleted(id);
+      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [
+        held.backend_id,
+        id,
+      ]);
+    }
+    return advance(this.database, operation, 'unmade');
+  }
+
+  private async fateOf(held: Reserved): Promise<'claim-lives' | 'keep' | 'destroy'> {
+    const claim = await this.platform.find('v1', 'PersistentVolumeClaim', held.claim_name, held.namespace);
+    if (claim?.metadata.uid === held.claim_uid) return 'claim-lives';
+    // a volume that was never bound holds no data; keeping it would only hide it
+    if (held.state === 'held' || held.state === 'made') return 'destroy';
+    const volume = await this.platform.find('v1', 'PersistentVolume', held.volume_name);
+    // claim and volume gone together is no deletion of a claim: the platform may be another one, or restored from a copy
+    if (!volume || volume.spec?.persistentVolumeReclaimPolicy !== 'Delete') return 'keep';
+    if (volume.status?.phase !== 'Released')
+      throw new PlatformProblem('failed', `persistent volume ${held.volume_name} is not released by the platform yet`);
+    return 'destroy';
+  }
+
+  /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
+  private cancelRelease(operation: Operation): Promise<undefined> {
+    return this.database.transaction(async (tx) => {
+      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id], tx);
+      // the backend may have been asked already: the volume is looked for by its name first
+      await this.database.rows(
+        `UPDATE operations SET state = 'making', waiting_for = 'backend', updated_at = now()
+         WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
+        [operation.subject],
+        tx,
+      );
+      return undefined;
+    });
+  }
+
+  async clearVolume(operation: Operation): Promise<Operation | undefined> {
+    const held = await findReservation(this.database, operation.subject);
+    if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
+    return advance(this.database, operation, 'cleared');
+  }
+
+  freeReservation(operation: Operation): Promise<Operation | undefined> {
+    return this.database.transaction(async (tx) => {
+      await this.database.rows('DELETE FROM reservations WHERE claim_uid = $1', [operation.subject], tx);
+      await announce(this.database, [{ topic: 'pools', subject: 'freed' }, { topic: 'namespaces' }], tx);
+      return advance(this.database, operation, 'released', {}, tx);
+    });
+  }
+}

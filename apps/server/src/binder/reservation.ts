@@ -1,0 +1,26 @@
+import type { PoolFacts } from '@moorage/contract/backends';
+import type { Database } from '../database/database';
+
+/** What is reserved for a claim, with the pool it is reserved on. */
+export interface Reserved {
+  claim_uid: string;
+  namespace: string;
+  claim_name: string;
+  class_name: string;
+  reclaim: string;
+  pool_id: string;
+  backend_id: string;
+  path: string;
+  facts: PoolFacts;
+  bytes: number;
+  iops_ceiling: number | null;
+  volume_name: string;
+  volume_id: string | null;
+  state: 'held' | 'made' | 'bound' | 'adrift';
+}
+
+export const findReservation = (database: Database, claim: string): Promise<Reserved | undefined> =>
+  database.one<Reserved>(
+    `SELECT r.*, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
+    [claim],
+  );
