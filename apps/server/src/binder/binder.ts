@@ -16,6 +16,8 @@ import { persistentVolume } from './volume-manifest';
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
 export class Binder {
   private readonly release: Release;
+  /** Operations whose intention was written here a moment ago: only for these is it certain that the backend was not asked yet. */
+  private readonly intended = new Set<string>();
 
   constructor(
     private readonly database: Database,
@@ -32,7 +34,7 @@ export class Binder {
       case 'decide':
         return chooseAndReserve(this.database, this.metrics, operation);
       case 'intend':
-        return advance(this.database, operation, 'making');
+        return this.intend(operation);
       case 'make-volume':
         return this.makeVolume(operation);
       case 'write-volume':
@@ -50,6 +52,13 @@ export class Binder {
     }
   };
 
+  /** Written before the backend is asked, so that whoever takes over looks for the volume first. */
+  private async intend(operation: Operation): Promise<Operation | undefined> {
+    const moved = await advance(this.database, operation, 'making');
+    if (moved) this.intended.add(moved.id);
+    return moved;
+  }
+
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await findReservation(this.database, operation.subject);
     if (!held) return advance(this.database, operation, 'abandoned');
@@ -64,7 +73,7 @@ export class Binder {
       [held.claim_uid],
     );
     // an earlier attempt may have been answered to nobody: look before asking again
-    let volume = (await this.wasTried(operation)) ? await backend.findVolume(held.volume_name) : undefined;
+    let volume = this.intended.delete(operation.id) ? undefined : await backend.findVolume(held.volume_name);
     try {
       volume ??= await this.metrics.timed(held.backend_id, 'volume made', () =>
         backend.createVolume({
@@ -107,16 +116,6 @@ export class Binder {
     if (abandoned) await (await this.backends.connector(held.backend_id)).ensureVolumeDeleted(volumeId);
   }
 
-  /** Whether the backend may have been asked before: by an earlier attempt, or by a server that died after its intention. */
-  private async wasTried(operation: Operation): Promise<boolean> {
-    const marked = await this.database.one<{ waiting_for: string | null }>(
-      `UPDATE operations o SET waiting_for = 'backend' FROM (SELECT waiting_for FROM operations WHERE id = $1) old
-       WHERE o.id = $1 RETURNING old.waiting_for`,
-      [operation.id],
-    );
-    return operation.attempts > 0 || marked?.waiting_for === 'backend';
-  }
-
   /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */
   private async chooseAgain(operation: Operation, held: Reserved): Promise<Operation | undefined> {
     await this.backends.sync(held.backend_id);
@@ -155,14 +154,17 @@ export class Binder {
       zones: claim.zones ? fromManifest(claim.zones).storageClass.zones : [],
       claim: { namespace: held.namespace, name: held.claim_name, uid: held.claim_uid },
     });
+    let made: PlatformObject | undefined;
     try {
-      const made = await this.platform.create(manifest);
-      await upsertObjects(this.database, 'persistentvolumes', [made]);
+      made = await this.platform.create(manifest);
     } catch (error) {
       // written by an attempt whose answer was lost
       if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
     }
-    return advance(this.database, operation, 'written');
+    return this.database.transaction(async (tx) => {
+      if (made) await upsertObjects(this.database, 'persistentvolumes', [made], tx);
+      return advance(this.database, operation, 'written', {}, tx);
+    });
   }
 
   /** Bound already when the mirror was faster than we; else the mirror will say so. */

@@ -59,7 +59,7 @@ export class Release {
       await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id], tx);
       // the backend may have been asked already: the volume is looked for by its name first
       await this.database.rows(
-        `UPDATE operations SET state = 'making', waiting_for = 'backend', updated_at = now()
+        `UPDATE operations SET state = 'making', updated_at = now()
          WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
         [operation.subject],
         tx,

@@ -2,7 +2,7 @@
  * The lifecycles of our operations, each declared here and nowhere else.
  *
  * bind:    deciding → reserved → making → made → written → bound; deciding ⇄ waiting while nothing fits.
- *          `making` is written before the backend is asked, so that a lost answer is looked for by name first.
+ *          `making` is written before the backend is asked: whoever finds it there looks for the volume by its name first.
  * release: releasing → unmade → cleared → released; a volume that is kept goes from releasing straight to released.
  */
 export type BindState = 'deciding' | 'waiting' | 'reserved' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';

@@ -8,7 +8,16 @@ export class OperationQueue {
   private readonly boss: PgBoss;
 
   constructor(url: string, log: Logger) {
-    this.boss = new PgBoss({ connectionString: url, max: 4, schema: 'queue', supervise: true, schedule: false });
+    // a job lost in a crash of the database is put again by the sweep, so its writes need not wait for the disk
+    const relaxed = new URL(url);
+    relaxed.searchParams.set('options', '-c synchronous_commit=off');
+    this.boss = new PgBoss({
+      connectionString: relaxed.toString(),
+      max: 4,
+      schema: 'queue',
+      supervise: true,
+      schedule: false,
+    });
     this.boss.on('error', (error) => log.warn({ err: error }, 'the queue met an error'));
   }
 
