@@ -41,5 +41,5 @@ export default {
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
     { ...common, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },
   ],
-  testTimeout: 60000,
+  testTimeout: 300000,
 };

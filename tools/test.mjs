@@ -47,7 +47,7 @@ function jest(projects, env) {
     encoding: 'utf8',
     env: { ...process.env, ...env },
     maxBuffer: 1 << 28,
-    timeout: 900_000,
+    timeout: 2_400_000,
   });
   let result;
   try {

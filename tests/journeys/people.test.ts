@@ -28,7 +28,7 @@ test('a wrong password is told in words; a viewer sees everything and is offered
   await browser.see('There is no claim yet');
   const buttons = await browser.driver.findElements({ xpath: '//button[normalize-space(.)="New claim"]' });
   expect(buttons).toHaveLength(0);
-}, 60_000);
+}, 300_000);
 
 test('the box at the top finds by part of a name and carries out commands; g and a letter leads to a place', async () => {
   const { Key } = await import('selenium-webdriver');
@@ -44,4 +44,4 @@ test('the box at the top finds by part of a name and carries out commands; g and
   await browser.find('[role=gridcell]');
   await browser.driver.actions().sendKeys('?').perform();
   await browser.see('find, or a command');
-}, 60_000);
+}, 300_000);

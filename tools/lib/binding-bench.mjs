@@ -45,12 +45,12 @@ export async function measureBinding({ url, pid }) {
   await new Promise((r) => setTimeout(r, 3000));
   const idleMegabytes = resident(pid, 'VmRSS');
 
-  // wakes whoever waits, at every live change
+  // wakes whoever waits, at every live change of claims
   let wake = () => undefined;
   const abort = new AbortController();
   const stream = await fetch(`${url}/api/events`, { headers: { Cookie: cookie }, signal: abort.signal });
   void (async () => {
-    for await (const _chunk of stream.body) wake();
+    for await (const chunk of stream.body) if (Buffer.from(chunk).includes('"topic":"claims"')) wake();
   })().catch(() => undefined);
 
   const bound = [];

@@ -100,7 +100,7 @@ describe('a backend that speaks the standard', () => {
   });
 
   test('that does not answer in time says so; after several failures it is left alone for a while', async () => {
-    const connector = connect(kelp.url, 'holdfast', 60);
+    const connector = connect(kelp.url, 'holdfast', 400);
     await connector.fetchView();
     kelp.faults.add({ kind: 'hang' });
     const codes: string[] = [];

@@ -10,7 +10,7 @@ let server: RunningServer;
 let caller: Caller;
 
 beforeAll(async () => {
-  world = await makeWorld({ backendTimeoutMs: 600 });
+  world = await makeWorld({ backendTimeoutMs: 1500 });
   world.kelp.backend.duplicateNames = true;
   world.basalt.backend.duplicateNames = true;
   server = await world.start();

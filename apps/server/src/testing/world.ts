@@ -34,7 +34,7 @@ export async function makeDatabase(): Promise<{ url: string; drop(): Promise<voi
 export async function eventually<T>(
   what: string,
   look: () => Promise<T | undefined | false | null>,
-  withinMs = 20_000,
+  withinMs = 90_000,
 ): Promise<T> {
   const deadline = Date.now() + withinMs;
   let last: unknown;
