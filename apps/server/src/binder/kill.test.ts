@@ -41,7 +41,7 @@ async function startDoomed(
   return { child, url, exit };
 }
 
-async function afterwards(name: string): Promise<{ caller: Caller; end: () => Promise<void> }> {
+async function afterwards(): Promise<{ caller: Caller; end: () => Promise<void> }> {
   const { child, url, exit } = await startDoomed('never');
   const caller = await new Caller(url).signIn();
   return {
@@ -50,7 +50,6 @@ async function afterwards(name: string): Promise<{ caller: Caller; end: () => Pr
       child.kill('SIGTERM');
       child.kill('SIGKILL');
       await exit;
-      void name;
     },
   };
 }
@@ -59,7 +58,7 @@ const bindStates: readonly BindState[] = ['reserved', 'making', 'made', 'written
 
 describe('a server killed after a single step of a binding', () => {
   beforeAll(async () => {
-    const { caller, end } = await afterwards('setup');
+    const { caller, end } = await afterwards();
     await eventually(
       'the pools',
       async () =>
@@ -91,7 +90,7 @@ describe('a server killed after a single step of a binding', () => {
     else expect(signal).toBe('SIGKILL');
     await doomed.exit;
 
-    const { caller, end } = await afterwards(name);
+    const { caller, end } = await afterwards();
     const { claim } = await caller.inState(name, 'bound');
     await eventually(
       'the operation is finished',
@@ -114,7 +113,7 @@ const releaseStates: readonly ReleaseState[] = ['unmade', 'cleared', 'released']
 describe('a server killed after a single step of a release', () => {
   test.each(releaseStates)('%s: after the restart nothing is left', async (state) => {
     const name = `gone-${state}`;
-    const first = await afterwards(name);
+    const first = await afterwards();
     await first.caller.ok('POST', '/api/claims', aClaim(name, 'tide-fast'));
     const { claim } = await first.caller.inState(name, 'bound');
     await first.end();
@@ -122,7 +121,7 @@ describe('a server killed after a single step of a release', () => {
     const caller = await new Caller(doomed.url).signIn();
     await caller.call('DELETE', `/api/claims/tide-gauges/${name}`).catch(() => undefined);
     expect(await doomed.exit).toBe('SIGKILL');
-    const { end } = await afterwards(name);
+    const { end } = await afterwards();
     await eventually(
       'the reservation is gone',
       async () => (await world.rows('SELECT 1 FROM reservations WHERE claim_uid = $1', [claim.uid])).length === 0,

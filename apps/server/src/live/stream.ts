@@ -36,10 +36,6 @@ export class LiveStream {
     });
   }
 
-  get readers(): number {
-    return this.open.size;
-  }
-
   close(): void {
     for (const response of this.open) response.end();
     this.open.clear();

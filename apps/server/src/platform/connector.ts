@@ -55,11 +55,6 @@ export class PlatformProblem extends Error {
   ) {
     super(message);
   }
-
-  /** Whether trying the same again may help. */
-  get helpsToRetry(): boolean {
-    return this.code === 'unreachable' || this.code === 'conflict' || this.code === 'failed';
-  }
 }
 
 /** The platform, as far as this product uses it. */

@@ -55,11 +55,10 @@ describe('calls', () => {
     expect((await problemOf(connector.create(claim('two')))).code).toBe('exists');
     const invalid = await problemOf(connector.create(claim('three', { accessModes: [] })));
     expect(invalid).toMatchObject({ code: 'invalid', causes: [{ field: 'spec.accessModes' }] });
-    expect(invalid.helpsToRetry).toBe(false);
     platform.faults.add({ kind: 'refuse', status: 403, times: 1 });
     expect((await problemOf(connector.create(claim('four')))).code).toBe('forbidden');
     platform.faults.add({ kind: 'refuse', status: 500, times: 1 });
-    expect((await problemOf(connector.create(claim('four')))).helpsToRetry).toBe(true);
+    expect((await problemOf(connector.create(claim('four')))).code).toBe('failed');
     expect(
       (await problemOf(new KubernetesConnector('http://127.0.0.1:9', undefined, new Metrics()).list('nodes'))).code,
     ).toBe('unreachable');
