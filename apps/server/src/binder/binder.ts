@@ -32,9 +32,7 @@ export class Binder {
   perform = async (operation: Operation, step: Step['do']): Promise<Operation | undefined> => {
     switch (step) {
       case 'decide':
-        return chooseAndReserve(this.database, this.metrics, operation);
-      case 'intend':
-        return this.intend(operation);
+        return this.decide(operation);
       case 'make-volume':
         return this.makeVolume(operation);
       case 'write-volume':
@@ -52,10 +50,9 @@ export class Binder {
     }
   };
 
-  /** Written before the backend is asked, so that whoever takes over looks for the volume first. */
-  private async intend(operation: Operation): Promise<Operation | undefined> {
-    const moved = await advance(this.database, operation, 'making');
-    if (moved) this.intended.add(moved.id);
+  private async decide(operation: Operation): Promise<Operation | undefined> {
+    const moved = await chooseAndReserve(this.database, this.metrics, operation);
+    if (moved?.state === 'making') this.intended.add(moved.id);
     return moved;
   }
 

@@ -131,7 +131,7 @@ export function chooseAndReserve(
     const copies = placedCopies(input, decision, storageClass, node);
     await reserve(database, claim, storageClass, decision, copies, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
-    return advance(database, operation, 'reserved', { decisionId: id }, tx);
+    return advance(database, operation, 'making', { decisionId: id }, tx);
   });
 }
 

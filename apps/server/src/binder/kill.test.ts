@@ -54,7 +54,7 @@ async function afterwards(): Promise<{ caller: Caller; end: () => Promise<void> 
   };
 }
 
-const bindStates: readonly BindState[] = ['reserved', 'making', 'made', 'written', 'bound'];
+const bindStates: readonly BindState[] = ['making', 'made', 'written', 'bound'];
 
 describe('a server killed after a single step of a binding', () => {
   beforeAll(async () => {

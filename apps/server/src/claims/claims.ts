@@ -205,9 +205,12 @@ export async function createClaim(
       resources: { requests: { storage: size.trim() } },
     },
   });
-  await upsertObjects(database, 'persistentvolumeclaims', [made]);
-  await record(database, { person, action: 'create', kind: 'claim', subject: `${namespace}/${name}`, after: asked });
-  await announce(database, [{ topic: 'claims', subject: `${namespace}/${name}` }]);
+  const subject = `${namespace}/${name}`;
+  await database.transaction(async (tx) => {
+    await upsertObjects(database, 'persistentvolumeclaims', [made], tx);
+    await record(database, { person, action: 'create', kind: 'claim', subject, after: asked }, tx);
+    await announce(database, [{ topic: 'claims', subject }], tx);
+  });
   return (await getClaim(database, namespace, name)).claim;
 }
 

@@ -1,11 +1,12 @@
 /**
  * The lifecycles of our operations, each declared here and nowhere else.
  *
- * bind:    deciding → reserved → making → made → written → bound; deciding ⇄ waiting while nothing fits.
- *          `making` is written before the backend is asked: whoever finds it there looks for the volume by its name first.
+ * bind:    deciding → making → made → written → bound; deciding ⇄ waiting while nothing fits.
+ *          `making` is written with the reservation, before the backend is asked: whoever finds it there looks for the
+ *          volume by its name first.
  * release: releasing → unmade → cleared → released; a volume that is kept goes from releasing straight to released.
  */
-export type BindState = 'deciding' | 'waiting' | 'reserved' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';
+export type BindState = 'deciding' | 'waiting' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';
 export type ReleaseState = 'releasing' | 'unmade' | 'cleared' | 'released';
 export type OperationState = BindState | ReleaseState;
 
@@ -26,7 +27,6 @@ export interface Operation {
 /** What to do next, as data; a runner does it and records it. */
 export type Step =
   | { readonly do: 'decide' }
-  | { readonly do: 'intend' }
   | { readonly do: 'make-volume' }
   | { readonly do: 'write-volume' }
   | { readonly do: 'see-bound' }
@@ -42,8 +42,6 @@ export function nextStep(state: OperationState): Step {
     case 'deciding':
     case 'waiting':
       return { do: 'decide' };
-    case 'reserved':
-      return { do: 'intend' };
     case 'making':
       return { do: 'make-volume' };
     case 'made':

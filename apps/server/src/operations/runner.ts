@@ -112,11 +112,15 @@ export class Runner {
     }
   }
 
-  /** Puts operations on the queue and tells all servers. */
+  /** Puts operations on the queue, begins at once with what there is room for, and tells all servers. */
   async enqueue(ids: readonly string[], afterSeconds = 0): Promise<void> {
     if (ids.length === 0) return;
     await this.queue.put(ids, afterSeconds);
-    if (afterSeconds === 0) await callForWork(this.database);
+    if (afterSeconds > 0) return;
+    const pumped = this.pump();
+    // what fits in this server's free slots needs nobody else
+    if (this.busy + ids.length > slots / 2) await callForWork(this.database);
+    await pumped;
   }
 
   async stop(): Promise<void> {
