@@ -1,24 +1,24 @@
 import { join } from 'node:path';
-import { basaltSeed, kelpSeed, platformSeed } from './seeds';
+import { backendSeeds } from './backend-seeds';
+import { platformSeed } from './seeds';
 import { startBackend, startPlatform } from './start';
 
-/** Runs one stand-in: `node main.mjs platform|basalt|kelp PORT CONTROL_PORT JOURNAL_FOLDER`. */
+/** Runs one stand-in: `node main.mjs NAME PORT CONTROL_PORT JOURNAL_FOLDER`. */
 const [name = '', port = '0', controlPort = '0', folder = ''] = process.argv.slice(2);
 const where = {
   port: Number(port),
   controlPort: Number(controlPort),
   journal: folder ? join(folder, `${name}.jsonl`) : undefined,
 };
-const seeds = { basalt: basaltSeed, kelp: kelpSeed };
 
 const running =
   name === 'platform'
     ? await startPlatform(platformSeed, where)
-    : name in seeds
-      ? await startBackend(seeds[name as keyof typeof seeds](), where)
+    : name in backendSeeds
+      ? await startBackend(backendSeeds[name as keyof typeof backendSeeds](), where)
       : undefined;
 if (!running) {
-  console.error(`There is no stand-in "${name}": say platform, basalt or kelp.`);
+  console.error(`There is no stand-in "${name}": say platform, ${Object.keys(backendSeeds).join(', ')}.`);
   process.exit(2);
 }
 console.log(`${name} ready at ${running.url}, control at ${running.controlUrl}`);

@@ -2,7 +2,8 @@ import type { Express } from 'express';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { backendApi } from './backend/api';
-import { Backend, type BackendSeed } from './backend/model';
+import { Backend } from './backend/model';
+import type { BackendSeed } from './backend/seed';
 import { Faults } from './faults';
 import { Journal } from './journal';
 import { platformApi } from './platform/api';
@@ -78,7 +79,11 @@ export async function startBackend(seed: BackendSeed, where: Where = {}): Promis
   const faults = new Faults();
   const control = faults.control((app) => {
     app.post('/pools/:pool', (req, res) => {
-      backend.setFull(req.params.pool, (req.body as { full: boolean }).full);
+      backend.setPool(req.params.pool, req.body as Parameters<Backend['setPool']>[1]);
+      res.status(204).end();
+    });
+    app.post('/accounts/:user', (req, res) => {
+      backend.setPassword(req.params.user, (req.body as { password: string }).password);
       res.status(204).end();
     });
     app.post('/nodes/:node', (req, res) => {

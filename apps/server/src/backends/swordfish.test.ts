@@ -1,6 +1,6 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import { kelpSeed } from '@moorage/standins/seeds';
+import { kelpSeed } from '@moorage/standins/backend-seeds';
 import { startBackend } from '@moorage/standins/start';
 import { Metrics } from '../metrics/metrics';
 import { BackendProblem } from './connector';

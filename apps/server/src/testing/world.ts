@@ -1,8 +1,9 @@
 import { randomBytes } from 'node:crypto';
 import pg from 'pg';
-import { basaltSeed, kelpSeed, platformSeed } from '@moorage/standins/seeds';
+import { basaltSeed, kelpSeed } from '@moorage/standins/backend-seeds';
+import { platformSeed } from '@moorage/standins/seeds';
 import { startBackend, startPlatform } from '@moorage/standins/start';
-import type { BackendSeed } from '@moorage/standins/backend/model';
+import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import type { Config } from '../config';
 import { startServer, type RunningServer, type Watching } from '../server';

@@ -1,4 +1,4 @@
-import { kelpSeed } from '../seeds';
+import { kelpSeed } from '../backend-seeds';
 import { startBackend } from '../start';
 
 // resources of any type, as the wire has them

@@ -1,4 +1,7 @@
-import type { Backend, Copy, DriveSeed, PoolSeed, ServiceClass, Task, Volume } from './model';
+import type { Copy } from './copies';
+import { loadReport } from './load';
+import type { Backend, BoxEvent, ServiceClass, Task, Volume } from './model';
+import type { ClientRange, DriveSeed, PathSeed, PoolSeed } from './seed';
 
 export const root = '/redfish/v1';
 export const link = (path: string) => ({ '@odata.id': path });
@@ -6,18 +9,26 @@ export const link = (path: string) => ({ '@odata.id': path });
 /** Paths of the resources of one backend. */
 function paths(id: string) {
   const storage = `${root}/Storage/${id}`;
+  const service = `${root}/StorageServices/${id}`;
   return {
     storage,
+    service,
     pools: `${storage}/StoragePools`,
     pool: (p: string) => `${storage}/StoragePools/${p}`,
     volumes: `${storage}/Volumes`,
     volume: (v: string) => `${storage}/Volumes/${v}`,
+    fileSystems: `${storage}/FileSystems`,
     copy: (v: string, n: number) => `${storage}/Volumes/${v}/Replicas/${n}`,
     chassis: (n: string) => `${root}/Chassis/${n}`,
+    system: (n: string) => `${root}/Systems/${n}`,
     drive: (d: DriveSeed) => `${root}/Chassis/${d.node}/Drives/${d.id}`,
-    classes: `${root}/StorageServices/${id}/ClassesOfService`,
-    serviceClass: (c: string) => `${root}/StorageServices/${id}/ClassesOfService/${c}`,
+    classes: `${service}/ClassesOfService`,
+    serviceClass: (c: string) => `${service}/ClassesOfService/${c}`,
+    endpoints: `${service}/Endpoints`,
+    endpoint: (e: string) => `${service}/Endpoints/${e}`,
     task: (t: string) => `${root}/TaskService/Tasks/${t}`,
+    report: (p: string) => `${root}/TelemetryService/MetricReports/${p}`,
+    entries: `${root}/Systems/${id}/LogServices/Events/Entries`,
   };
 }
 
@@ -29,6 +40,10 @@ export const collection = (type: string, path: string, name: string, members: un
   Members: members,
 });
 
+const enabled = { State: 'Enabled', Health: 'OK' };
+/** Volume that a node itself made on one of its drives. */
+export const ownVolume = (drive: DriveSeed): string => `on-${drive.id}`;
+
 export class Views {
   readonly at: ReturnType<typeof paths>;
   constructor(private readonly backend: Backend) {
@@ -36,7 +51,8 @@ export class Views {
   }
 
   copy(volume: Volume, copy: Copy, index: number) {
-    const percent = volume.consumed > 0 ? Math.round(100 * (1 - copy.left / volume.consumed)) : 100;
+    const percent = volume.consumed > 0 ? Math.floor(100 * (1 - copy.left / volume.consumed)) : 100;
+    const whole = copy.state === 'Synchronized' || copy.from !== undefined;
     return {
       ...link(this.at.copy(volume.id, index)),
       '@odata.type': '#Volume.v1_10_0.Volume',
@@ -45,20 +61,20 @@ export class Views {
       CapacityBytes: volume.capacity,
       Status: {
         State: copy.state === 'Failed' ? 'UnavailableOffline' : 'Enabled',
-        Health: copy.state === 'Synchronized' ? 'OK' : 'Warning',
+        Health: whole ? 'OK' : 'Warning',
       },
       ReplicaInfo: {
         ReplicaRole: 'Target',
         ReplicaType: 'Mirror',
         ReplicaState: copy.state,
-        PercentSynced: copy.state === 'Synchronized' ? 100 : percent,
+        PercentSynced: copy.state === 'Synchronized' ? 100 : copy.state === 'Failed' ? 0 : percent,
       },
       Links: { Drives: [link(this.at.drive(this.backend.drive(copy.drive)))] },
     };
   }
 
   volume(volume: Volume, expand: 'replicas' | 'links') {
-    const degraded = volume.copies.some((c) => c.state !== 'Synchronized');
+    const degraded = volume.copies.some((c) => c.state !== 'Synchronized' && c.from === undefined);
     return {
       ...link(this.at.volume(volume.id)),
       '@odata.type': '#Volume.v1_10_0.Volume',
@@ -71,6 +87,7 @@ export class Views {
         Data: { ProvisionedBytes: volume.capacity, AllocatedBytes: volume.consumed, ConsumedBytes: volume.consumed },
       },
       RAIDType: volume.raidType,
+      VolumeUsage: 'Data',
       ProvisioningPolicy: 'Thin',
       Encrypted: volume.encrypted,
       Status: { State: volume.state, Health: degraded ? 'Warning' : 'OK' },
@@ -92,22 +109,66 @@ export class Views {
     };
   }
 
+  /** What a node keeps on a drive of its own: its system, a file system, or a bare partition. */
+  ownVolume(drive: DriveSeed) {
+    const path = this.at.volume(ownVolume(drive));
+    return {
+      ...link(path),
+      '@odata.type': '#Volume.v1_10_0.Volume',
+      Id: ownVolume(drive),
+      Name: `Of ${drive.node} itself`,
+      CapacityBytes: drive.capacity,
+      VolumeUsage: drive.use === 'system' ? 'SystemData' : 'Data',
+      RAIDType: 'None',
+      Status: enabled,
+      CapacitySources: [
+        {
+          ...link(`${path}/CapacitySources/1`),
+          Id: '1',
+          Name: 'Source',
+          ProvidingDrives: [link(this.at.drive(drive))],
+        },
+      ],
+      Links: { Drives: [link(this.at.drive(drive))] },
+    };
+  }
+
+  fileSystem(drive: DriveSeed) {
+    const path = `${this.at.fileSystems}/${ownVolume(drive)}`;
+    return {
+      ...link(path),
+      '@odata.type': '#FileSystem.v1_4_0.FileSystem',
+      Id: ownVolume(drive),
+      Name: `Mounted on ${drive.node}`,
+      CapacitySources: [
+        {
+          ...link(`${path}/CapacitySources/1`),
+          Id: '1',
+          Name: 'Source',
+          ProvidingVolumes: [link(this.at.volume(ownVolume(drive)))],
+        },
+      ],
+      Status: enabled,
+    };
+  }
+
   pool(pool: PoolSeed) {
     const { allocated, provisioned, consumed } = this.backend.figures(pool);
     const path = this.at.pool(pool.id);
-    const { encrypts } = pool;
+    const work = this.backend.poolWork.get(pool.id);
+    const unwell = work !== undefined || this.backend.isLocked(pool.id);
     return {
       ...link(path),
       '@odata.type': '#StoragePool.v1_9_0.StoragePool',
       Id: pool.id,
       Name: pool.id,
-      PoolType: ['Block'],
+      PoolType: pool.internal ? ['Pool'] : pool.protocols.some((p) => p.startsWith('NFS')) ? ['File'] : ['Block'],
       Capacity: { Data: { AllocatedBytes: allocated, ProvisionedBytes: provisioned, ConsumedBytes: consumed } },
-      RemainingCapacityPercent: Math.round(100 * (1 - consumed / allocated)),
+      RemainingCapacityPercent: allocated > 0 ? Math.round(100 * (1 - consumed / allocated)) : 0,
       SupportedRAIDTypes: pool.raidTypes,
       SupportedProvisioningPolicies: ['Thin'],
-      Encrypted: encrypts,
-      Status: { State: 'Enabled', Health: 'OK' },
+      Encrypted: pool.encrypts,
+      Status: { State: work ? 'Updating' : 'Enabled', Health: unwell ? 'Warning' : 'OK' },
       CapacitySources: [
         {
           ...link(`${path}/CapacitySources/1`),
@@ -118,22 +179,76 @@ export class Views {
       ],
       AllocatedVolumes: link(`${path}/AllocatedVolumes`),
       Links: { DefaultClassOfService: link(this.at.serviceClass(pool.id)) },
+      Actions: {
+        '#StoragePool.AddDrives': { target: `${path}/Actions/StoragePool.AddDrives` },
+        '#StoragePool.RemoveDrives': { target: `${path}/Actions/StoragePool.RemoveDrives` },
+      },
+    };
+  }
+
+  /** What sizes of volume a pool takes. */
+  capabilities(pool: PoolSeed) {
+    return {
+      ...link(`${this.at.pool(pool.id)}/AllocatedVolumes/Capabilities`),
+      '@odata.type': '#Volume.v1_10_0.Volume',
+      Id: 'Capabilities',
+      Name: `Capabilities of volumes on ${pool.id}`,
+      'CapacityBytes@Redfish.RequiredOnCreate': true,
+      'CapacityBytes@Redfish.AllowableNumbers': [`${pool.minimum}:${pool.maximum}:${pool.granule}`],
+      'Name@Redfish.RequiredOnCreate': true,
+    };
+  }
+
+  allocatedVolumes(pool: PoolSeed) {
+    const path = `${this.at.pool(pool.id)}/AllocatedVolumes`;
+    const held = [...this.backend.volumes.values()].filter((v) => v.pool === pool.id);
+    const volumes = held.map((v) => link(this.at.volume(v.id)));
+    return {
+      ...collection('Volume', path, 'Volumes', volumes),
+      '@Redfish.CollectionCapabilities': {
+        '@odata.type': '#CollectionCapabilities.v1_4_0.CollectionCapabilities',
+        Capabilities: [
+          {
+            CapabilitiesObject: link(`${path}/Capabilities`),
+            UseCase: 'VolumeCreation',
+            Links: { TargetCollection: link(this.at.volumes) },
+          },
+        ],
+      },
     };
   }
 
   /** The class of service a pool offers by default: its protocols and what it can do. */
   poolClass(pool: PoolSeed) {
+    const { iops, bytesPerSecond } = this.backend.speed(pool);
+    const protections = [
+      ...(pool.kind === 'array'
+        ? []
+        : [{ ReplicaType: 'Mirror', RecoveryGeographicObjective: pool.scope ?? 'Server' }]),
+      ...(pool.snapshots ? [{ ReplicaType: 'Snapshot' }] : []),
+      ...(pool.clones ? [{ ReplicaType: 'Clone' }] : []),
+      ...(pool.offsite ? [{ ReplicaType: 'Mirror', RecoveryGeographicObjective: 'Datacenter' }] : []),
+    ];
     return {
       ...link(this.at.serviceClass(pool.id)),
       '@odata.type': '#ClassOfService.v1_2_0.ClassOfService',
       Id: pool.id,
       Name: `Offered by ${pool.id}`,
+      DataProtectionLinesOfService: protections.map((p, i) => ({ Name: `Protection ${i + 1}`, ...p })),
+      DataStorageLinesOfService: [
+        {
+          Name: 'Storage',
+          ProvisioningPolicy: 'Thin',
+          IsSpaceEfficient: false,
+          AccessCapabilities: this.backend.isLocked(pool.id) ? ['Read'] : ['Read', 'Write'],
+        },
+      ],
       IOConnectivityLinesOfService: [
         {
           Name: 'Connectivity',
           AccessProtocols: pool.protocols,
-          MaxIOPS: pool.iops,
-          MaxBytesPerSecond: pool.bytesPerSecond,
+          MaxIOPS: iops,
+          MaxBytesPerSecond: bytesPerSecond,
         },
       ],
     };
@@ -146,13 +261,25 @@ export class Views {
       Id: cls.id,
       Name: cls.id,
       IOConnectivityLinesOfService: [
-        { Name: 'Connectivity', ...(cls.maxIops !== undefined && { MaxIOPS: cls.maxIops }) },
+        {
+          Name: 'Connectivity',
+          ...(cls.maxIops !== undefined && { MaxIOPS: cls.maxIops }),
+          ...(cls.protocols && { AccessProtocols: cls.protocols }),
+        },
       ],
+      ...(cls.scope && {
+        DataProtectionLinesOfService: [
+          { Name: 'Copies', ReplicaType: 'Mirror', RecoveryGeographicObjective: cls.scope },
+        ],
+      }),
     };
   }
 
-  drive(drive: DriveSeed) {
-    const works = this.backend.driveWorks(drive);
+  drive(drive: DriveSeed, use: ReturnType<Backend['useOfDrives']>) {
+    const node = this.backend.nodeWorks(drive.node);
+    const failed = this.backend.driveFailed(drive);
+    const owner = this.backend.ownerOf(drive);
+    const state = failed || !node ? 'UnavailableOffline' : 'Enabled';
     return {
       ...link(this.at.drive(drive)),
       '@odata.type': '#Drive.v1_20_0.Drive',
@@ -160,30 +287,113 @@ export class Views {
       Name: drive.id,
       CapacityBytes: drive.capacity,
       MediaType: drive.media,
-      Protocol: drive.media === 'SSD' ? 'NVMe' : 'SAS',
-      Identifiers: [{ DurableNameFormat: 'EUI', DurableName: drive.id }],
+      Protocol: drive.protocol ?? (drive.media === 'SSD' ? 'NVMe' : 'SAS'),
+      PredictedMediaLifeLeftPercent: drive.lifeLeft ?? 100,
+      FailurePredicted: drive.failing ?? false,
+      ...(!drive.nameless && { Identifiers: [{ DurableNameFormat: 'EUI', DurableName: drive.id }] }),
       PhysicalLocation: { Placement: { Row: drive.zone, Rack: drive.rack } },
-      Status: works ? { State: 'Enabled', Health: 'OK' } : { State: 'UnavailableOffline', Health: 'Critical' },
+      Status: { State: state, Health: failed ? 'Critical' : !node ? 'Critical' : drive.failing ? 'Warning' : 'OK' },
       Links: {
         Chassis: link(this.at.chassis(drive.node)),
-        StoragePools: [link(this.at.pool(drive.pool))],
-        Volumes: [...this.backend.volumes.values()]
-          .filter((v) => v.copies.some((c) => c.drive === drive.id))
-          .map((v) => link(this.at.volume(v.id))),
+        StoragePools: owner ? [link(this.at.pool(owner))] : [],
+        Volumes: [
+          ...(use.get(drive.id)?.volumes ?? []).map((v) => link(this.at.volume(v))),
+          ...(drive.use ? [link(this.at.volume(ownVolume(drive)))] : []),
+        ],
       },
     };
   }
 
+  system(node: string) {
+    const { seed } = this.backend;
+    return {
+      ...link(this.at.system(node)),
+      '@odata.type': '#ComputerSystem.v1_23_0.ComputerSystem',
+      Id: node,
+      Name: node,
+      HostName: node,
+      SystemType: 'Physical',
+      PowerState: this.backend.nodeWorks(node) ? 'On' : 'Off',
+      ProcessorSummary: { Count: 1, CoreCount: seed.cores ?? 32 },
+      MemorySummary: { TotalSystemMemoryGiB: seed.memoryGiB ?? 256 },
+      Status: this.backend.nodeWorks(node) ? enabled : { State: 'UnavailableOffline', Health: 'Critical' },
+      Links: { Chassis: [link(this.at.chassis(node))] },
+    };
+  }
+
+  path(path: PathSeed, index: number) {
+    const id = `path-${index + 1}`;
+    return {
+      ...link(this.at.endpoint(id)),
+      '@odata.type': '#Endpoint.v1_8_0.Endpoint',
+      Id: id,
+      Name: `${path.node} by ${path.protocol}`,
+      EndpointProtocol: path.protocol,
+      HostReservationMemoryBytes: 0,
+      ConnectedEntities: [
+        {
+          EntityType: 'NetworkController',
+          EntityRole: 'Initiator',
+          Identifiers: [
+            { DurableNameFormat: path.initiator.startsWith('iqn') ? 'iQN' : 'NQN', DurableName: path.initiator },
+          ],
+        },
+      ],
+      Status: path.up ? enabled : { State: 'UnavailableOffline', Health: 'Critical' },
+    };
+  }
+
+  client(range: ClientRange, index: number) {
+    const id = `clients-${index + 1}`;
+    return {
+      ...link(this.at.endpoint(id)),
+      '@odata.type': '#Endpoint.v1_8_0.Endpoint',
+      Id: id,
+      Name: `Addresses that may mount, range ${index + 1}`,
+      EndpointProtocol: 'NFSv4',
+      ConnectedEntities: [{ EntityType: 'NetworkController', EntityRole: 'Initiator' }],
+      IPTransportDetails: [
+        { TransportProtocol: 'TCP', IPv4Address: { Address: range.address, SubnetMask: range.mask } },
+      ],
+      Status: enabled,
+    };
+  }
+
+  report(pool: PoolSeed) {
+    return {
+      ...link(this.at.report(pool.id)),
+      '@odata.type': '#MetricReport.v1_5_1.MetricReport',
+      Id: pool.id,
+      Name: `A day of ${pool.id}`,
+      MetricValues: loadReport(this.backend, pool, new Date()),
+    };
+  }
+
+  entry(event: BoxEvent, index: number) {
+    return {
+      ...link(`${this.at.entries}/${index + 1}`),
+      '@odata.type': '#LogEntry.v1_16_1.LogEntry',
+      Id: String(index + 1),
+      Name: `Event ${index + 1}`,
+      EntryType: 'Event',
+      Created: event.at,
+      Severity: event.severity,
+      Message: event.message,
+    };
+  }
+
   task(task: Task) {
+    const made = task.volume ? this.at.volume(task.volume) : task.pool ? this.at.pool(task.pool) : undefined;
     return {
       ...link(this.at.task(task.id)),
       '@odata.type': '#Task.v1_7_3.Task',
       Id: task.id,
-      Name: 'Create volume',
+      Name: task.name,
       TaskState: task.state,
       TaskStatus: 'OK',
-      PercentComplete: task.state === 'Completed' ? 100 : 0,
-      Links: { CreatedResources: [link(this.at.volume(task.volume))] },
+      PercentComplete: task.percent,
+      Messages: task.message ? [{ Message: task.message }] : [],
+      Links: { CreatedResources: made ? [link(made)] : [] },
     };
   }
 }
