@@ -233,6 +233,7 @@ function nodesAndDrives(app: Express, backend: Backend, view: Views): void {
       Storage: link(`${root}/Storage`),
       LogServices: link(`${at.system(seed.id)}/LogServices`),
       Links: { Chassis: seed.nodes.map((n) => link(at.chassis(n))) },
+      ...view.reset(seed.id),
     });
   });
   const logs = `${at.system(seed.id)}/LogServices`;
@@ -268,6 +269,12 @@ function nodesAndDrives(app: Express, backend: Backend, view: Views): void {
     if (name === undefined || !byNode.has(name)) throw notFound('Chassis', String(name));
     return name;
   };
+  app.post(`${root}/Systems/:node/Actions/ComputerSystem.Reset`, (req, res) => {
+    if ((req.body as { ResetType?: string }).ResetType !== 'On')
+      throw new RedfishError(400, 'ActionParameterNotSupported', 'Only the ResetType On can be asked here.');
+    if (req.params.node !== seed.id) backend.setNode(nodeNamed(req.params.node), true);
+    res.status(204).end();
+  });
   app.get(`${root}/Systems/:node`, (req, res) => {
     res.json(view.system(nodeNamed(req.params.node)));
   });

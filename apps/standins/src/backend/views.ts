@@ -304,6 +304,17 @@ export class Views {
     };
   }
 
+  /** Switching on is all that can be done to a system from here. */
+  reset = (system: string) => ({
+    Boot: { BootSourceOverrideEnabled: 'Disabled', BootSourceOverrideTarget: 'None' },
+    Actions: {
+      '#ComputerSystem.Reset': {
+        target: `${this.at.system(system)}/Actions/ComputerSystem.Reset`,
+        'ResetType@Redfish.AllowableValues': ['On'],
+      },
+    },
+  });
+
   system(node: string) {
     const { seed } = this.backend;
     return {
@@ -318,6 +329,7 @@ export class Views {
       MemorySummary: { TotalSystemMemoryGiB: seed.memoryGiB ?? 256 },
       Status: this.backend.nodeWorks(node) ? enabled : { State: 'UnavailableOffline', Health: 'Critical' },
       Links: { Chassis: [link(this.at.chassis(node))] },
+      ...this.reset(node),
     };
   }
 

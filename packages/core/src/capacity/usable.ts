@@ -106,7 +106,13 @@ export interface AddedDisk {
 export function bestDiskToAdd(domains: readonly DomainCapacity[], scheme: Scheme, disk: Bytes): AddedDisk | undefined {
   const before = explainCapacity(domains, scheme);
   let best: AddedDisk | undefined;
-  for (const target of domains) {
+  // domains of one size gain the same: the first by name stands for all of them
+  const bySize = new Map<number, DomainCapacity>();
+  for (const domain of domains) {
+    const known = bySize.get(domain.capacity);
+    if (!known || domain.name < known.name) bySize.set(domain.capacity, domain);
+  }
+  for (const target of bySize.values()) {
     const after = explainCapacity(
       domains.map((d) => (d === target ? { ...d, capacity: bytes(d.capacity + disk) } : d)),
       scheme,
