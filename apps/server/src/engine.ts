@@ -1,6 +1,9 @@
 import { liveEventSchema, type LiveEvent } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Backends, ensureBackends } from './backends/backends';
+import { detectFindings } from './findings/detect';
+import { storeFindings } from './findings/findings';
+import { ReshapeCarrier } from './reshapes/carry';
 import { Binder } from './binder/binder';
 import type { Config } from './config';
 import type { Database } from './database/database';
@@ -10,7 +13,7 @@ import { liveChannel, workChannel } from './live/announce';
 import type { Metrics } from './metrics/metrics';
 import type { Operation } from './operations/operation';
 import { OperationQueue } from './operations/queue';
-import { Runner } from './operations/runner';
+import { Runner, type Performer } from './operations/runner';
 import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
 import { Mirror } from './platform/mirror';
@@ -19,6 +22,7 @@ import { Vault } from './secrets/vault';
 const sweepMs = 2000;
 const reconsiderMs = 30_000;
 const settleMs = 100;
+const findMs = 1500;
 
 /** Whether a change may help a claim that fits nowhere: a reservation made elsewhere never does. */
 const mayHelp = ({ topic, subject }: LiveEvent): boolean =>
@@ -35,12 +39,14 @@ export class Engine {
   readonly anchor: Anchor;
   readonly backends: Backends;
   private readonly queue: OperationQueue;
+  readonly vault: Vault;
   private readonly binder: Binder;
   private readonly runner: Runner;
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
   private settling?: NodeJS.Timeout;
   private woken: string[] = [];
+  private readonly followed = new Set<string>();
   private started = false;
   private stopped = false;
 
@@ -54,10 +60,14 @@ export class Engine {
   ) {
     const serverKey = Math.floor(Math.random() * 0x7fffffff);
     this.anchor = new Anchor(config.databaseUrl, serverKey, log);
-    this.backends = new Backends(database, new Vault(config.key), metrics, config.backendTimeoutMs);
+    this.vault = new Vault(config.key);
+    this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
     this.binder = new Binder(database, platform, this.backends, metrics);
-    this.runner = new Runner(database, this.queue, serverKey, this.binder.perform, metrics, log, onStep);
+    const reshapes = new ReshapeCarrier(database, this.backends);
+    const perform: Performer = (operation, step) =>
+      operation.kind === 'reshape' ? reshapes.perform(operation, step) : this.binder.perform(operation, step);
+    this.runner = new Runner(database, this.queue, serverKey, perform, metrics, log, onStep);
   }
 
   get site(): string {
@@ -90,10 +100,10 @@ export class Engine {
   }
 
   private async prepare(): Promise<void> {
-    const { estate, key } = this.config;
+    const { estate } = this.config;
     await migrate(this.database);
     await ensurePeople(this.database, estate.people);
-    await ensureBackends(this.database, new Vault(key), estate.backends);
+    await ensureBackends(this.database, this.vault, estate);
     await this.queue.start();
     this.anchor.on('notify', (channel: string, payload: string) => this.hear(channel, payload));
     this.anchor.on('leads', () => this.lead());
@@ -105,9 +115,14 @@ export class Engine {
 
   private hear(channel: string, payload: string): void {
     if (channel === workChannel) void this.runner.pump();
-    if (channel !== liveChannel || !this.anchor.leads) return;
+    if (channel !== liveChannel) return;
     const event = liveEventSchema.safeParse(JSON.parse(payload));
-    if (event.success && mayHelp(event.data)) this.reconsiderSoon();
+    if (!event.success) return;
+    const renewed = /^(.+)\/credentials$/.exec(event.data.subject ?? '')?.[1];
+    if (event.data.topic === 'backends' && renewed !== undefined) void this.guard(() => this.backends.renew(renewed));
+    if (!this.anchor.leads) return;
+    if (event.data.topic === 'backends') void this.guard(() => this.followBackends());
+    if (mayHelp(event.data)) this.reconsiderSoon();
   }
 
   private reconsiderSoon(): void {
@@ -156,20 +171,56 @@ export class Engine {
       setInterval(() => this.reconsiderSoon(), reconsiderMs),
     );
     void this.guard(() => this.sweep());
-    void this.guard(async () => {
-      for (const id of await this.backends.ids()) this.syncForever(id);
-    });
+    this.followed.clear();
+    void this.guard(() => this.followBackends());
+    this.findForever();
   }
+
+  /** Begins to look at backends that were registered since. */
+  private async followBackends(): Promise<void> {
+    if (!this.mirror) return;
+    for (const id of await this.backends.ids())
+      if (!this.followed.has(id)) {
+        this.followed.add(id);
+        this.syncForever(id);
+      }
+  }
+
+  /** Looks for what needs a person, again and again; one round at a time. */
+  private findForever(): void {
+    const mirror = this.mirror;
+    const round = async () => {
+      await this.guard(async () => storeFindings(this.database, await this.detect()));
+      if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void round(), findMs));
+    };
+    void round();
+  }
+
+  private detect = () =>
+    detectFindings(
+      this.database,
+      this.site,
+      [...(this.mirror?.problems ?? [])].map(([part, detail]) => ({ part, detail })),
+    );
+
+  /** Carries operations that were just written. */
+  begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);
 
   /** Each backend has its own rhythm, so that a slow one delays none of the others. */
   private syncForever(id: string): void {
     const mirror = this.mirror;
     const round = async () => {
+      if (!(await this.backends.ids()).includes(id)) {
+        this.followed.delete(id);
+        return;
+      }
+      const began = Date.now();
       await this.guard(() => this.backends.sync(id));
-      if (this.mirror === mirror && !this.stopped)
-        this.timers.push(setTimeout(() => void round(), this.config.backendSyncMs));
+      // a backend that takes long to tell of itself is asked less often
+      const pauseMs = Math.max(this.config.backendSyncMs, 3 * (Date.now() - began));
+      if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void this.guard(round), pauseMs));
     };
-    void round();
+    void this.guard(round);
   }
 
   private async follow(): Promise<void> {

@@ -24,6 +24,12 @@ export const poolFactsSchema = z.object({
   sharedBlock: z.boolean(),
   encryption: z.boolean(),
   expansion: z.boolean(),
+  /** What a class may demand of the pool. */
+  snapshots: z.boolean(),
+  clones: z.boolean(),
+  offsite: z.boolean(),
+  /** The backend refuses writes to it. */
+  readOnly: z.boolean(),
   zones: z.array(z.string()),
   minimum: z.number(),
   maximum: z.number(),
@@ -45,6 +51,9 @@ export const poolFactsSchema = z.object({
 });
 export type PoolFacts = z.infer<typeof poolFactsSchema>;
 
+export const tiers = ['fast', 'standard', 'deep'] as const;
+export type Tier = (typeof tiers)[number];
+
 export const poolSchema = z.object({
   id: z.string(),
   name: z.string(),
@@ -60,10 +69,50 @@ export const poolSchema = z.object({
   softMark: z.number(),
   hardMark: z.number(),
   allotment: z.number().nullable(),
+  /** Caps on what we promise of the pool: back-end operations and bytes per second. */
+  allotmentIops: z.number().nullable(),
+  allotmentThroughput: z.number().nullable(),
+  /** From the media, unless an engineer said otherwise. */
+  tier: z.enum(tiers),
+  tierSaid: z.boolean(),
+  /** Price of a provisioned GiB for a month; null when nobody said. */
+  price: z.number().nullable(),
+  /** When the backend stopped listing the pool. */
+  goneSince: z.string().nullable(),
+  /** The size most of its disks have, for advice on what to add; 0 where disks are not told of. */
+  usualDisk: z.number(),
+  /** Cap over all pools of the backend, and what is taken of it. */
+  backendCap: z.object({ limit: z.number(), taken: z.number() }).nullable(),
   version: z.int(),
   volumes: z.int(),
 });
 export type PoolRow = z.infer<typeof poolSchema>;
+
+/** How the certificate of a backend is trusted: by the system, by its fingerprint, or by an authority given here (PEM). */
+export const trustSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('system') }),
+  z.object({
+    kind: z.literal('pinned'),
+    fingerprint: z
+      .string()
+      .regex(
+        /^([0-9A-F]{2}:){31}[0-9A-F]{2}$/,
+        'A SHA-256 fingerprint: 32 pairs of hexadecimal digits with colons between them.',
+      ),
+  }),
+  z.object({
+    kind: z.literal('ca'),
+    pem: z
+      .string()
+      .min(1)
+      .max(100_000)
+      .refine(
+        (p) => p.includes('-----BEGIN CERTIFICATE-----'),
+        'A certificate in PEM form, beginning with -----BEGIN CERTIFICATE-----.',
+      ),
+  }),
+]);
+export type Trust = z.infer<typeof trustSchema>;
 
 export const backendSchema = z.object({
   id: z.string(),
@@ -75,6 +124,17 @@ export const backendSchema = z.object({
   problem: z.object({ code: z.string(), detail: z.string() }).nullable(),
   checkedAt: z.string().nullable(),
   degradedVolumes: z.int(),
+  /** Sites whose platforms reach it. */
+  sites: z.array(z.string()),
+  /** Whether this site is one of them. */
+  serves: z.boolean(),
+  cap: z.number().nullable(),
+  username: z.string(),
+  trust: trustSchema,
+  /** Nodes and disks it tells of. */
+  nodes: z.int(),
+  disks: z.int(),
+  version: z.int(),
   pools: z.array(poolSchema),
 });
 export type BackendRow = z.infer<typeof backendSchema>;
@@ -84,5 +144,10 @@ export const poolChangeSchema = z.object({
   softMark: z.number().gt(0).lt(1).optional(),
   hardMark: z.number().gt(0).lte(1).optional(),
   allotment: z.int().positive().nullable().optional(),
+  allotmentIops: z.int().positive().nullable().optional(),
+  allotmentThroughput: z.int().positive().nullable().optional(),
+  /** Null goes back to what the media say. */
+  tier: z.enum(tiers).nullable().optional(),
+  price: z.number().min(0).max(10_000).nullable().optional(),
 });
 export type PoolChange = z.infer<typeof poolChangeSchema>;

@@ -9,11 +9,29 @@ import {
   lineSchema,
   newClaimSchema,
 } from './claims';
+import { asideSchema, findingSchema } from './findings';
 import { healthSchema } from './health';
+import {
+  backendEventsSchema,
+  backendVolumePageSchema,
+  backendVolumeQuerySchema,
+  inventorySchema,
+  loadSchema,
+} from './inventory';
 import { logPageSchema, pageQuerySchema } from './logbook';
 import { manifestResultSchema, manifestTextSchema } from './manifests';
 import { mooringChangeSchema, mooringOrderSchema, mooringSchema, placementStateSchema } from './moorings';
 import { limitSchema, namespaceUsageSchema } from './namespaces';
+import { readinessSchema } from './readiness';
+import {
+  accessSchema,
+  backendChangeSchema,
+  credentialsChangedSchema,
+  credentialsSchema,
+  probeSchema,
+  registrationSchema,
+} from './registration';
+import { newReshapeSchema, poolShapeSchema, reshapeSchema } from './reshapes';
 import { roles, sessionSchema, signInSchema, type Role } from './people';
 
 export interface Endpoint {
@@ -73,6 +91,134 @@ export const endpoints = {
     allowed: engineering,
     body: poolChangeSchema,
     response: poolSchema,
+  },
+  probeBackend: {
+    method: 'post',
+    path: '/api/backends/probe',
+    summary: 'Look at an address as a backend, and say what is there',
+    allowed: engineering,
+    body: accessSchema,
+    response: probeSchema,
+  },
+  registerBackend: {
+    method: 'post',
+    path: '/api/backends',
+    summary: 'Register a backend',
+    allowed: engineering,
+    body: registrationSchema,
+    response: backendSchema,
+    status: 201,
+  },
+  changeBackend: {
+    method: 'patch',
+    path: '/api/backends/:id',
+    summary: 'Change title, sites or cap of a backend (If-Match)',
+    allowed: engineering,
+    body: backendChangeSchema,
+    response: backendSchema,
+  },
+  changeCredentials: {
+    method: 'put',
+    path: '/api/backends/:id/credentials',
+    summary: 'Change the credentials of a backend, once the new ones are proven',
+    allowed: engineering,
+    body: credentialsSchema,
+    response: credentialsChangedSchema,
+  },
+  removeBackend: {
+    method: 'delete',
+    path: '/api/backends/:id',
+    summary: 'Forget a backend that holds nothing of ours',
+    allowed: engineering,
+    status: 204,
+  },
+  getInventory: {
+    method: 'get',
+    path: '/api/backends/:id/inventory',
+    summary: 'Nodes and disks of a backend',
+    allowed: reading,
+    response: inventorySchema,
+  },
+  listBackendVolumes: {
+    method: 'get',
+    path: '/api/backends/:id/volumes',
+    summary: 'Volumes on a backend, with their claims',
+    allowed: reading,
+    query: backendVolumeQuerySchema,
+    response: backendVolumePageSchema,
+  },
+  getLoad: {
+    method: 'get',
+    path: '/api/backends/:id/load',
+    summary: 'A day of IOPS, throughput and latency of the pools of a backend',
+    allowed: reading,
+    response: loadSchema,
+  },
+  listBackendEvents: {
+    method: 'get',
+    path: '/api/backends/:id/events',
+    summary: 'What the backend says happened to it, newest first',
+    allowed: reading,
+    response: backendEventsSchema,
+  },
+  getPoolShape: {
+    method: 'get',
+    path: '/api/backends/:id/pools/:pool/shape',
+    summary: 'What lies on which disk of a pool',
+    allowed: reading,
+    response: poolShapeSchema,
+  },
+  listReshapes: {
+    method: 'get',
+    path: '/api/backends/:id/reshapes',
+    summary: 'Changes to the disks of a backend, newest first',
+    allowed: reading,
+    response: z.array(reshapeSchema),
+  },
+  beginReshape: {
+    method: 'post',
+    path: '/api/backends/:id/reshapes',
+    summary: 'Commission, grow, shrink or mend a cluster',
+    allowed: engineering,
+    body: newReshapeSchema,
+    response: reshapeSchema,
+    status: 201,
+  },
+  undoReshape: {
+    method: 'post',
+    path: '/api/reshapes/:id/undo',
+    summary: 'Call a change off and give back what it took',
+    allowed: engineering,
+    response: reshapeSchema,
+  },
+  readiness: {
+    method: 'get',
+    path: '/api/readiness',
+    summary: 'Whether each node can use each backend, and why not',
+    allowed: reading,
+    response: readinessSchema,
+  },
+  listFindings: {
+    method: 'get',
+    path: '/api/findings',
+    summary: 'What needs a person, worst first',
+    allowed: reading,
+    response: z.array(findingSchema),
+  },
+  setAside: {
+    method: 'put',
+    path: '/api/findings/:id/aside',
+    summary: 'Set a finding aside until a date, with a reason',
+    allowed: engineering,
+    body: asideSchema,
+    status: 204,
+  },
+  takeUp: {
+    method: 'delete',
+    path: '/api/findings/:id/aside',
+    summary: 'Take a finding up again',
+    allowed: engineering,
+    status: 204,
   },
   listClasses: {
     method: 'get',

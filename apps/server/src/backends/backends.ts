@@ -1,3 +1,10 @@
+import { probeBackend } from './probe';
+import { followCopies, storeInventory } from './inventory';
+import { HttpProblem } from '../http/problem';
+import type { Access, Probe } from '@moorage/contract/registration';
+import type { Trust } from '@moorage/contract/backends';
+import { usable } from '@moorage/core/capacity/usable';
+import type { PoolFacts } from '@moorage/contract/backends';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { Estate } from '../config';
 import type { Database } from '../database/database';
@@ -15,6 +22,10 @@ interface StoredBackend {
   address: string;
   username: string;
   secret: Buffer;
+  sites: string[];
+  trust: Trust;
+  cap: number | null;
+  version: number;
   reachable: boolean;
   healthy: boolean;
   problem: BackendRow['problem'];
@@ -22,14 +33,23 @@ interface StoredBackend {
 }
 
 /** Adds the estate's backends that are missing; credentials are sealed before they reach the database. */
-export async function ensureBackends(database: Database, vault: Vault, backends: Estate['backends']): Promise<void> {
-  for (const { id, title, address, username, password } of backends)
+export async function ensureBackends(database: Database, vault: Vault, estate: Estate): Promise<void> {
+  for (const { id, title, address, username, password } of estate.backends)
     await database.rows(
-      `INSERT INTO backends (id, title, address, username, secret) VALUES ($1, $2, $3, $4, $5)
+      `INSERT INTO backends (id, title, address, username, secret, sites) VALUES ($1, $2, $3, $4, $5, ARRAY[$6])
        ON CONFLICT (id) DO UPDATE SET address = excluded.address`,
-      [id, title, address, username, vault.seal(password)],
+      [id, title, address, username, vault.seal(password), estate.site],
     );
 }
+
+/** What a pool can keep, by its own scheme. */
+const usableOf = ({ redundancy }: PoolFacts): number =>
+  redundancy.kind === 'inner'
+    ? redundancy.usable
+    : usable(
+        redundancy.domains.map((d) => d.capacity),
+        redundancy.scheme,
+      );
 
 /** One connector for each backend, made when first needed and kept. */
 export class Backends {
@@ -47,15 +67,26 @@ export class Backends {
     if (known) return known;
     const row = await this.database.one<StoredBackend>('SELECT * FROM backends WHERE id = $1', [id]);
     if (!row) throw new BackendProblem('not-found', `backend ${id} is not registered`);
-    const access = { name: id, address: row.address, username: row.username, password: this.vault.open(row.secret) };
+    const { address, username, trust } = row;
+    const access = { name: id, address, username, trust, password: this.vault.open(row.secret) };
     const connector = new SwordfishConnector(new BackendHttp(access, this.timeoutMs, this.metrics));
     this.connectors.set(id, connector);
     return connector;
   }
 
+  /** Forgets the connection to a backend, so that the next call opens one with what is then stored. Calls under way end by themselves. */
+  async renew(id: string): Promise<void> {
+    const old = this.connectors.get(id);
+    this.connectors.delete(id);
+    await old?.close();
+  }
+
   async ids(): Promise<string[]> {
     return (await this.database.rows<{ id: string }>('SELECT id FROM backends ORDER BY id')).map((b) => b.id);
   }
+
+  /** Whether an address can be used as a backend with these credentials, and what is there. */
+  probe = (access: Access): Promise<Probe> => probeBackend(access, this.metrics, this.timeoutMs);
 
   /** Looks at one backend and writes down what it says. Never throws for the backend's own faults. */
   async sync(id: string): Promise<void> {
@@ -81,15 +112,39 @@ export class Backends {
 
   private async store(id: string, view: BackendView): Promise<void> {
     await this.database.transaction(async (tx) => {
-      const pools = view.pools.map((p) => ({ id: p.name, name: p.name, path: p.path, facts: p.facts }));
+      const pools = view.pools.map((p) => ({
+        id: p.name,
+        name: p.name,
+        path: p.path,
+        facts: p.facts,
+        usable: usableOf(p.facts),
+      }));
       const changedPools = await this.database.rows(
-        `INSERT INTO pools (id, backend_id, name, path, facts)
-         SELECT id, $1, name, path, facts FROM jsonb_to_recordset($2::jsonb) AS p(id text, name text, path text, facts jsonb) ORDER BY id
-         ON CONFLICT (id) DO UPDATE SET facts = excluded.facts, path = excluded.path, seen_at = now()
-         WHERE pools.facts IS DISTINCT FROM excluded.facts RETURNING id`,
+        `INSERT INTO pools (id, backend_id, name, path, facts, largest_usable)
+         SELECT id, $1, name, path, facts, usable FROM jsonb_to_recordset($2::jsonb)
+           AS p(id text, name text, path text, facts jsonb, usable bigint)
+         -- a pool that is being commissioned is there when it is whole
+         WHERE NOT EXISTS (SELECT 1 FROM reshapes r WHERE r.backend_id = $1 AND r.pool = p.id AND r.kind = 'commission' AND r.ended_at IS NULL)
+         ORDER BY id
+         ON CONFLICT (id) DO UPDATE SET facts = excluded.facts, path = excluded.path, seen_at = now(), gone_since = NULL,
+           largest_usable = greatest(pools.largest_usable, excluded.largest_usable)
+         WHERE pools.backend_id = $1 AND (pools.facts IS DISTINCT FROM excluded.facts OR pools.gone_since IS NOT NULL) RETURNING id`,
         [id, JSON.stringify(pools)],
         tx,
       );
+      const gonePools = await this.database.rows(
+        `UPDATE pools SET gone_since = now() WHERE backend_id = $1 AND gone_since IS NULL AND NOT id = ANY($2) RETURNING id`,
+        [id, pools.map((p) => p.id)],
+        tx,
+      );
+      await this.database.rows(
+        `DELETE FROM pools p WHERE backend_id = $1 AND gone_since IS NOT NULL
+           AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.pool_id = p.id)
+           AND NOT EXISTS (SELECT 1 FROM moorings m WHERE m.pool_id = p.id)`,
+        [id],
+        tx,
+      );
+      const changedDisks = await storeInventory(this.database, id, view, tx);
       const factor = new Map(view.pools.map((p) => [p.name, p.facts.redundancy] as const));
       const raw = (pool: string, bytes: number, copies: number): number => {
         const redundancy = factor.get(pool);
@@ -136,33 +191,54 @@ export class Backends {
         tx,
       );
       const changed =
-        changedPools.length + changedVolumes.length > 0 || (changedBackend[0] as { changed: boolean }).changed;
+        changedDisks + changedPools.length + gonePools.length + changedVolumes.length > 0 ||
+        (changedBackend[0] as { changed: boolean }).changed;
+      if (changedVolumes.length > 0) await followCopies(this.database, id, tx);
       if (changed) await announce(this.database, [{ topic: 'backends', subject: id }, { topic: 'pools' }], tx);
       if (changedVolumes.length > 0) await announce(this.database, [{ topic: 'namespaces' }], tx);
     });
   }
 }
 
-export async function listBackends(database: Database): Promise<BackendRow[]> {
-  const [backends, pools, degraded] = await Promise.all([
-    database.rows<StoredBackend>(
-      'SELECT id, title, address, reachable, healthy, problem, checked_at FROM backends ORDER BY id LIMIT 500',
-    ),
+type Listed = StoredBackend & { degraded: number; nodes: number; disks: number };
+const listed = `SELECT b.id, b.title, b.address, b.username, b.sites, b.trust, b.cap, b.version, b.reachable, b.healthy, b.problem, b.checked_at,
+  (SELECT count(*) FROM backend_volumes v WHERE v.backend_id = b.id AND v.degraded) AS degraded,
+  (SELECT count(*) FROM backend_nodes n WHERE n.backend_id = b.id) AS nodes,
+  (SELECT count(*) FROM backend_disks d WHERE d.backend_id = b.id) AS disks FROM backends b`;
+
+const toRow = (b: Listed, pools: BackendRow['pools'], site: string): BackendRow => ({
+  id: b.id,
+  title: b.title,
+  address: b.address,
+  username: b.username,
+  sites: b.sites,
+  serves: b.sites.includes(site),
+  trust: b.trust,
+  cap: b.cap,
+  version: b.version,
+  reachable: b.reachable,
+  healthy: b.healthy,
+  problem: b.problem,
+  checkedAt: b.checked_at?.toISOString() ?? null,
+  degradedVolumes: b.degraded,
+  nodes: b.nodes,
+  disks: b.disks,
+  pools: pools.filter((p) => p.backend === b.id),
+});
+
+export async function listBackends(database: Database, site: string): Promise<BackendRow[]> {
+  const [backends, pools] = await Promise.all([
+    database.rows<Listed>(`${listed} ORDER BY b.id LIMIT 500`),
     listPools(database),
-    database.rows<{ backend_id: string; count: number }>(
-      'SELECT backend_id, count(*) AS count FROM backend_volumes WHERE degraded GROUP BY 1',
-    ),
   ]);
-  const degradedOf = new Map(degraded.map((d) => [d.backend_id, d.count]));
-  return backends.map((b) => ({
-    id: b.id,
-    title: b.title,
-    address: b.address,
-    reachable: b.reachable,
-    healthy: b.healthy,
-    problem: b.problem,
-    checkedAt: b.checked_at?.toISOString() ?? null,
-    degradedVolumes: degradedOf.get(b.id) ?? 0,
-    pools: pools.filter((p) => p.backend === b.id),
-  }));
+  return backends.map((b) => toRow(b, pools, site));
+}
+
+export async function getBackend(database: Database, site: string, id: string): Promise<BackendRow> {
+  const [backend, pools] = await Promise.all([
+    database.one<Listed>(`${listed} WHERE b.id = $1`, [id]),
+    listPools(database),
+  ]);
+  if (!backend) throw HttpProblem.notFound('backend', id);
+  return toRow(backend, pools, site);
 }

@@ -1,10 +1,42 @@
+import type { BackendEvents, Load } from '@moorage/contract/inventory';
+import type { Scheme } from '@moorage/core/capacity/usable';
+import type { DomainLevel, InventoryDisk } from '@moorage/core/clusters/disk';
+import type { BackendWays } from '@moorage/core/nodes/readiness';
 import type { PoolFacts } from '@moorage/contract/backends';
+
+export type LoadPoint = Load[number]['points'][number];
 
 /** Everything the backend says of itself at one moment. */
 export interface BackendView {
   readonly healthy: boolean;
   readonly pools: readonly { readonly name: string; readonly path: string; readonly facts: PoolFacts }[];
   readonly volumes: readonly BackendVolume[];
+  readonly nodes: readonly BackendNode[];
+  readonly disks: readonly InventoryDisk[];
+  readonly ways: Pick<BackendWays, 'paths' | 'clients'>;
+}
+
+export interface BackendNode {
+  readonly name: string;
+  readonly zone: string;
+  readonly rack: string;
+  readonly up: boolean;
+}
+
+/** A pool to be made of disks that are added to it afterwards. */
+export interface NewPool {
+  readonly name: string;
+  readonly scheme: Scheme;
+  readonly level: DomainLevel;
+  readonly protocols: readonly string[];
+  readonly encrypted: boolean;
+  /** For what the cluster must know of itself: it takes no volumes. */
+  readonly internal: boolean;
+}
+
+export interface DiskAt {
+  readonly id: string;
+  readonly node: string;
 }
 
 export interface BackendVolume {
@@ -67,6 +99,19 @@ export interface BackendConnector {
   createVolume(volume: NewBackendVolume): Promise<BackendVolume>;
   /** Waits until a volume found by its name is ready; undefined when there is none. */
   findVolume(name: string): Promise<BackendVolume | undefined>;
+  /** Makes an empty pool; one of that name that is there already is fine. */
+  ensurePool(pool: NewPool): Promise<void>;
+  /** Adds disks, all or none; those that are in the pool already are fine. `refused` when one belongs elsewhere. */
+  addDisks(pool: string, disks: readonly DiskAt[]): Promise<void>;
+  /** Begins to take disks out; `refused` when what is on them fits nowhere else. Those not in the pool are fine. */
+  removeDisks(pool: string, disks: readonly DiskAt[]): Promise<void>;
+  /** Deletes an empty pool; already gone is fine. */
+  ensurePoolDeleted(pool: string): Promise<void>;
+  /** A day of what the pools did. */
+  fetchLoad(pools: readonly string[]): Promise<ReadonlyMap<string, readonly LoadPoint[]>>;
+  fetchEvents(): Promise<BackendEvents>;
+  /** Ends the session. */
+  close(): Promise<void>;
   /** Deletes; already gone is fine. */
   ensureVolumeDeleted(id: string): Promise<void>;
 }

@@ -9,8 +9,11 @@ import {
   retry,
   wrap,
 } from 'cockatiel';
+import type { Trust } from '@moorage/contract/backends';
+import { fetch, type Agent, type Response as Answer } from 'undici';
 import type { z } from 'zod';
 import type { Metrics } from '../metrics/metrics';
+import { agentFor } from './trust';
 import { BackendProblem, type BackendProblemCode } from './connector';
 import { errorSchema } from './schemas';
 
@@ -19,6 +22,7 @@ export interface Access {
   readonly address: string;
   readonly username: string;
   readonly password: string;
+  readonly trust: Trust;
 }
 
 /** Answers larger than this are refused unread: no backend needs more for what is asked of it. */
@@ -27,7 +31,7 @@ const largestAnswer = 64 * 1024 * 1024;
 const troubles: ReadonlySet<BackendProblemCode> = new Set(['unreachable', 'timed-out', 'nonsense']);
 const isTrouble = (error: Error): boolean => error instanceof BackendProblem && troubles.has(error.code);
 
-async function boundedText(response: Response): Promise<string> {
+async function boundedText(response: Answer): Promise<string> {
   const chunks: Uint8Array[] = [];
   let size = 0;
   for await (const chunk of response.body ?? []) {
@@ -52,6 +56,8 @@ function problemCode(status: number, messageId: string): BackendProblemCode {
  */
 export class BackendHttp {
   private token?: string;
+  private session?: string;
+  private readonly agent: Agent;
   private readonly breaker = circuitBreaker(handleWhen(isTrouble), {
     halfOpenAfter: 3000,
     breaker: new ConsecutiveBreaker(5),
@@ -66,9 +72,11 @@ export class BackendHttp {
     private readonly access: Access,
     private readonly timeoutMs: number,
     private readonly metrics: Metrics,
-  ) {}
+  ) {
+    this.agent = agentFor(access.trust);
+  }
 
-  private async send(method: string, path: string, body: unknown, token: string | undefined): Promise<Response> {
+  private async send(method: string, path: string, body: unknown, token: string | undefined): Promise<Answer> {
     try {
       return await fetch(new URL(path, this.access.address), {
         method,
@@ -80,11 +88,15 @@ export class BackendHttp {
         },
         body: body === undefined ? undefined : JSON.stringify(body),
         signal: AbortSignal.timeout(this.timeoutMs),
+        // a token must not be carried to another address
+        redirect: 'error',
+        dispatcher: this.agent,
       });
     } catch (error) {
       if ((error as { name?: string }).name === 'TimeoutError')
         throw new BackendProblem('timed-out', `no answer within ${this.timeoutMs / 1000} s`, { cause: error });
-      const reason = (error as { cause?: { code?: string } }).cause?.code ?? (error as Error).message;
+      const { cause } = error as { cause?: { code?: string; message?: string } };
+      const reason = cause?.code ?? cause?.message ?? (error as Error).message;
       throw new BackendProblem('unreachable', `no connection to ${this.access.address} (${reason})`, { cause: error });
     }
   }
@@ -98,12 +110,23 @@ export class BackendHttp {
     );
     await response.arrayBuffer();
     const token = response.headers.get('X-Auth-Token');
+    this.session = response.headers.get('Location') ?? undefined;
     if (response.status === 401 || response.status === 403)
       throw new BackendProblem('unauthorised', `the backend refused user "${this.access.username}"`);
     if (!response.ok || !token)
       throw new BackendProblem('nonsense', `signing in answered ${response.status} without a token`);
     this.token = token;
     return token;
+  }
+
+  /** Ends the session, so that nothing of these credentials is left open. Never fails. */
+  async close(): Promise<void> {
+    if (this.token && this.session)
+      await this.send('DELETE', this.session, undefined, this.token)
+        .then((response) => response.arrayBuffer())
+        .catch(() => undefined);
+    this.token = undefined;
+    await this.agent.close().catch(() => undefined);
   }
 
   private async attempt(
@@ -139,8 +162,25 @@ export class BackendHttp {
     );
   }
 
+  /** One unsigned look at a path, without retries. */
+  async peek(path: string): Promise<{ status: number; data: unknown }> {
+    const response = await this.send('GET', path, undefined, undefined);
+    const text = await boundedText(response);
+    try {
+      return { status: response.status, data: JSON.parse(text) };
+    } catch {
+      return { status: response.status, data: undefined };
+    }
+  }
+
+  /** The session that is open, as the backend tells of it; undefined when it tells nothing. */
+  async openSession(): Promise<string | undefined> {
+    if (!this.token) await this.signIn('/redfish/v1/SessionService/Sessions');
+    return this.session;
+  }
+
   /** One call. Reads are tried three times; writes once, since only the caller knows how to find lost work again. */
-  async call(name: string, method: 'GET' | 'POST' | 'DELETE', path: string, body?: unknown) {
+  async call(name: string, method: 'GET' | 'POST' | 'PATCH' | 'DELETE', path: string, body?: unknown) {
     const policy = method === 'GET' ? wrap(this.rereads, this.breaker, this.width) : wrap(this.breaker, this.width);
     try {
       return await policy.execute(() =>

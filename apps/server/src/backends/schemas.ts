@@ -11,7 +11,13 @@ export const collectionSchema = <T extends z.ZodType>(member: T) =>
 export const rootSchema = z.object({
   RedfishVersion: z.string(),
   Storage: linkSchema,
+  Name: z.string().default(''),
+  Product: z.string().optional(),
   Chassis: linkSchema.optional(),
+  Systems: linkSchema.optional(),
+  StorageServices: linkSchema.optional(),
+  TelemetryService: linkSchema.optional(),
+  AccountService: linkSchema.optional(),
   Links: z.object({ Sessions: linkSchema }),
 });
 
@@ -20,6 +26,7 @@ export const storageSchema = z.object({
   Status: status,
   StoragePools: linkSchema,
   Volumes: linkSchema,
+  FileSystems: linkSchema.optional(),
   Drives: z.array(linkSchema).default([]),
   Redundancy: z
     .array(
@@ -36,6 +43,9 @@ export const storageSchema = z.object({
 export const poolSchema = z.object({
   '@odata.id': z.string(),
   Id: z.string().min(1),
+  /** A pool for pools only takes no volumes. */
+  PoolType: z.array(z.string()).default([]),
+  AllocatedVolumes: linkSchema.optional(),
   Capacity: z.object({
     Data: z.object({ AllocatedBytes: count, ConsumedBytes: count.default(0), ProvisionedBytes: count.optional() }),
   }),
@@ -49,6 +59,10 @@ export const poolSchema = z.object({
 export type PoolResource = z.infer<typeof poolSchema>;
 
 export const serviceClassSchema = z.object({
+  DataProtectionLinesOfService: z
+    .array(z.object({ ReplicaType: z.string().optional(), RecoveryGeographicObjective: z.string().optional() }))
+    .default([]),
+  DataStorageLinesOfService: z.array(z.object({ AccessCapabilities: z.array(z.string()).optional() })).default([]),
   IOConnectivityLinesOfService: z
     .array(
       z.object({
@@ -65,11 +79,14 @@ export const driveSchema = z.object({
   Id: z.string(),
   CapacityBytes: count,
   MediaType: z.string().default('unknown'),
+  Identifiers: z.array(z.object({ DurableName: z.string().nullish() })).default([]),
+  PredictedMediaLifeLeftPercent: z.number().nullish(),
+  FailurePredicted: z.boolean().nullish(),
   Status: status,
   PhysicalLocation: z
     .object({ Placement: z.object({ Row: z.string().optional(), Rack: z.string().optional() }).optional() })
     .optional(),
-  Links: z.object({ Chassis: linkSchema.optional() }).optional(),
+  Links: z.object({ Chassis: linkSchema.optional(), StoragePools: z.array(linkSchema).default([]) }).optional(),
 });
 export type DriveResource = z.infer<typeof driveSchema>;
 
@@ -88,13 +105,84 @@ export const volumeSchema = z.object({
     .object({ Data: z.object({ ConsumedBytes: count.optional(), AllocatedBytes: count.optional() }).optional() })
     .optional(),
   Status: status,
-  CapacitySources: z.array(z.object({ ProvidingPools: z.array(linkSchema).default([]) })).default([]),
+  VolumeUsage: z.string().optional(),
+  CapacitySources: z
+    .array(
+      z.object({ ProvidingPools: z.array(linkSchema).default([]), ProvidingDrives: z.array(linkSchema).default([]) }),
+    )
+    .default([]),
   ReplicaTargets: z.array(replicaSchema).default([]),
 });
 export type VolumeResource = z.infer<typeof volumeSchema>;
 
+export const fileSystemSchema = z.object({
+  CapacitySources: z.array(z.object({ ProvidingVolumes: z.array(linkSchema).default([]) })).default([]),
+});
+
+export const chassisSchema = z.object({
+  '@odata.id': z.string(),
+  Id: z.string(),
+  Location: z
+    .object({ Placement: z.object({ Row: z.string().optional(), Rack: z.string().optional() }).optional() })
+    .optional(),
+  Status: status,
+});
+
+export const endpointSchema = z.object({
+  EndpointProtocol: z.string().default(''),
+  ConnectedEntities: z
+    .array(
+      z.object({
+        EntityRole: z.string().optional(),
+        Identifiers: z.array(z.object({ DurableName: z.string().nullish() })).default([]),
+      }),
+    )
+    .default([]),
+  IPTransportDetails: z
+    .array(
+      z.object({
+        IPv4Address: z.object({ Address: z.string().optional(), SubnetMask: z.string().optional() }).optional(),
+      }),
+    )
+    .default([]),
+  Status: status,
+});
+
+export const storageServiceSchema = z.object({ Endpoints: linkSchema.optional() });
+
+/** The sizes of volume a pool takes, where it says so. */
+export const volumeCollectionSchema = z.object({
+  '@Redfish.CollectionCapabilities': z
+    .object({ Capabilities: z.array(z.object({ CapabilitiesObject: linkSchema, UseCase: z.string() })) })
+    .optional(),
+});
+export const volumeCapabilitiesSchema = z.object({
+  'CapacityBytes@Redfish.AllowableNumbers': z.array(z.string()).optional(),
+});
+
+export const sessionSchema = z.object({ Roles: z.array(z.string()).nullish() });
+export const accountServiceSchema = z.object({ Roles: linkSchema.optional() });
+export const roleSchema = z.object({ AssignedPrivileges: z.array(z.string()).default([]) });
+
+export const telemetrySchema = z.object({ MetricReports: linkSchema.optional() });
+export const metricReportSchema = z.object({
+  MetricValues: z
+    .array(z.object({ MetricId: z.string(), MetricValue: z.string(), Timestamp: z.string() }))
+    .max(100_000)
+    .default([]),
+});
+
+export const systemSchema = z.object({ LogServices: linkSchema.optional() });
+export const logServiceSchema = z.object({ Entries: linkSchema.optional() });
+export const logEntrySchema = z.object({
+  Created: z.string(),
+  Severity: z.enum(['OK', 'Warning', 'Critical']).catch('OK'),
+  Message: z.string().default(''),
+});
+
 export const taskSchema = z.object({
   TaskState: z.string(),
+  PercentComplete: z.number().nullish(),
   Messages: z.array(z.object({ Message: z.string().optional() })).optional(),
   Links: z.object({ CreatedResources: z.array(linkSchema).optional() }).optional(),
 });

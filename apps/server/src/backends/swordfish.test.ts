@@ -9,7 +9,11 @@ import { SwordfishConnector } from './swordfish';
 
 const connect = (address: string, password = 'holdfast', timeoutMs = 1500) =>
   new SwordfishConnector(
-    new BackendHttp({ name: 'kelp', address, username: 'moorage', password }, timeoutMs, new Metrics()),
+    new BackendHttp(
+      { name: 'kelp', address, username: 'moorage', password, trust: { kind: 'system' } },
+      timeoutMs,
+      new Metrics(),
+    ),
   );
 
 const problemOf = (work: Promise<unknown>): Promise<BackendProblem> =>

@@ -1,62 +1,39 @@
-import type { Disk, PoolFacts } from '@moorage/contract/backends';
 import { setTimeout as pause } from 'node:timers/promises';
 import {
   BackendProblem,
   type BackendConnector,
   type BackendView,
   type BackendVolume,
+  type DiskAt,
   type NewBackendVolume,
+  type NewPool,
 } from './connector';
 import type { BackendHttp } from './http';
 import {
+  accountServiceSchema,
   collectionSchema,
-  defaultSizes,
-  driveSchema,
   linkSchema,
   poolSchema,
+  roleSchema,
   rootSchema,
-  serviceClassSchema,
+  sessionSchema,
   storageSchema,
   taskSchema,
   volumeSchema,
-  type DriveResource,
-  type PoolResource,
-  type VolumeResource,
 } from './schemas';
+import { SwordfishCluster } from './swordfish-cluster';
+import { SwordfishView, volumeFrom, type Paths } from './swordfish-view';
 
-const expand = '?$expand=.($levels=2)';
 /** How long a volume may take to become ready before its making counts as failed. */
 const readyWithinMs = 60_000;
 
-const lastPart = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
-const idOf = (link: { '@odata.id': string } | undefined): string => (link ? lastPart(link['@odata.id']) : '');
-const isUp = (status: { State?: string; Health?: string } | undefined): boolean =>
-  (status?.State ?? 'Enabled') === 'Enabled' && status?.Health !== 'Critical';
-
-const fileProtocols = /^(NFS|SMB)/;
-const blockProtocols = /^(iSCSI|FC|FCP|NVMe)/;
-
-/** Failures that one of the standard's RAID types survives. */
-const raidSurvives: Record<string, number> = {
-  RAID1: 1,
-  RAID5: 1,
-  RAID10: 1,
-  RAID6: 2,
-  RAID60: 2,
-  RAID1Triple: 2,
-  RAID10Triple: 2,
-};
 const raidFor = (copies: number): string => ['None', 'RAID1', 'RAID1Triple'][copies - 1] ?? 'RAID1Triple';
-
-interface Paths {
-  readonly pools: string;
-  readonly volumes: string;
-  readonly storage: string;
-}
 
 /** A backend that speaks the storage extension of Redfish. */
 export class SwordfishConnector implements BackendConnector {
   private paths?: Paths;
+  private view?: SwordfishView;
+  private made?: SwordfishCluster;
   private readonly serviceClasses = new Set<string>();
 
   constructor(private readonly http: BackendHttp) {}
@@ -72,63 +49,35 @@ export class SwordfishConnector implements BackendConnector {
   }
 
   async fetchView(): Promise<BackendView> {
-    const paths = await this.find();
-    const [storage, pools, volumes] = await Promise.all([
-      this.http.get(paths.storage, storageSchema),
-      this.http.get(paths.pools + expand, collectionSchema(poolSchema)),
-      this.http.get(paths.volumes + expand, collectionSchema(volumeSchema)),
-    ]);
-    const drives = await this.fetchDrives(storage.Drives.map((d) => d['@odata.id']));
-    const shards = new Map(storage.Redundancy.flatMap((r) => r.RedundancySet.map((pool) => [idOf(pool), r] as const)));
-    const read = await Promise.all(
-      pools.Members.map(async (pool) => {
-        const cls = pool.Links?.DefaultClassOfService;
-        const offered = cls
-          ? (await this.http.get(cls['@odata.id'], serviceClassSchema)).IOConnectivityLinesOfService[0]
-          : undefined;
-        const shard = shards.get(pool.Id);
-        return {
-          name: pool.Id,
-          path: pool['@odata.id'],
-          facts: poolFacts(
-            pool,
-            drives,
-            offered,
-            shard && { needed: shard.MinNumNeeded ?? 1, of: shard.MaxNumSupported ?? 1 },
-          ),
-        };
-      }),
-    );
-    return { healthy: isUp(storage.Status), pools: read, volumes: volumes.Members.map((v) => this.volume(v, drives)) };
+    return (this.view ??= new SwordfishView(this.http, await this.find())).fetch();
   }
 
-  /** Drives by path, a node at a time. */
-  private async fetchDrives(paths: readonly string[]): Promise<Map<string, DriveResource>> {
-    const folders = [...new Set(paths.map((p) => p.slice(0, p.lastIndexOf('/'))))];
-    const lists = await Promise.all(folders.map((f) => this.http.get(f + expand, collectionSchema(driveSchema))));
-    return new Map(lists.flatMap((l) => l.Members).map((d) => [d['@odata.id'], d]));
+  /** Whether the account may change things; true where the service tells nothing of rights. */
+  async mayChange(): Promise<boolean> {
+    const path = await this.http.openSession();
+    const { AccountService } = await this.http.get('/redfish/v1', rootSchema);
+    if (!path || !AccountService) return true;
+    const { Roles } = await this.http.get(path, sessionSchema);
+    const { Roles: roles } = await this.http.get(AccountService['@odata.id'], accountServiceSchema);
+    if (!Roles || Roles.length === 0 || !roles) return true;
+    const held = await Promise.all(Roles.map((r) => this.http.get(`${roles['@odata.id']}/${r}`, roleSchema)));
+    return held.some((r) => r.AssignedPrivileges.length === 0 || r.AssignedPrivileges.includes('ConfigureComponents'));
   }
 
-  private volume(v: VolumeResource, drives?: ReadonlyMap<string, DriveResource>): BackendVolume {
-    return {
-      id: v.Id,
-      name: v.Name,
-      pool: idOf(v.CapacitySources[0]?.ProvidingPools[0]),
-      bytes: v.CapacityBytes,
-      consumed: v.Capacity?.Data?.ConsumedBytes ?? v.Capacity?.Data?.AllocatedBytes ?? 0,
-      ready: (v.Status?.State ?? 'Enabled') === 'Enabled',
-      degraded: v.Status?.Health !== undefined && v.Status.Health !== 'OK',
-      copies: v.ReplicaTargets.map((replica) => {
-        const path = replica.Links?.Drives[0]?.['@odata.id'] ?? '';
-        return {
-          disk: lastPart(path),
-          node: idOf(drives?.get(path)?.Links?.Chassis),
-          state: replica.ReplicaInfo?.ReplicaState ?? 'Synchronized',
-          percent: replica.ReplicaInfo?.PercentSynced ?? 100,
-        };
-      }),
-    };
+  // the cluster's own disks and pools
+
+  private get cluster(): Promise<SwordfishCluster> {
+    return this.find().then((paths) => (this.made ??= new SwordfishCluster(this.http, paths)));
   }
+  ensurePool = async (pool: NewPool): Promise<void> => (await this.cluster).ensurePool(pool);
+  addDisks = async (pool: string, disks: readonly DiskAt[]): Promise<void> =>
+    (await this.cluster).addDisks(pool, disks);
+  removeDisks = async (pool: string, disks: readonly DiskAt[]): Promise<void> =>
+    (await this.cluster).removeDisks(pool, disks);
+  ensurePoolDeleted = async (pool: string): Promise<void> => (await this.cluster).ensurePoolDeleted(pool);
+  fetchLoad = async (pools: readonly string[]) => (await this.cluster).fetchLoad(pools);
+  fetchEvents = async () => (await this.cluster).fetchEvents();
+  close = (): Promise<void> => this.http.close();
 
   async findVolume(name: string): Promise<BackendVolume | undefined> {
     const { volumes } = await this.find();
@@ -140,7 +89,7 @@ export class SwordfishConnector implements BackendConnector {
       );
       const found = Members.find((v) => v.Name === name);
       if (!found) return undefined;
-      const volume = this.volume(found);
+      const volume = volumeFrom(found);
       if (volume.ready) return volume;
       await pause(wait);
     }
@@ -166,7 +115,7 @@ export class SwordfishConnector implements BackendConnector {
       },
     });
     const direct = volumeSchema.safeParse(data);
-    if (direct.success && (direct.data.Status?.State ?? 'Enabled') === 'Enabled') return this.volume(direct.data);
+    if (direct.success && (direct.data.Status?.State ?? 'Enabled') === 'Enabled') return volumeFrom(direct.data);
     if (location) await this.finish(location);
     const made = await this.findVolume(asked.name);
     if (!made)
@@ -221,63 +170,4 @@ export class SwordfishConnector implements BackendConnector {
       if (!(error instanceof BackendProblem && error.code === 'not-found')) throw error;
     }
   }
-}
-
-/** What one pool can do, from the standard's resources alone. */
-export function poolFacts(
-  pool: PoolResource,
-  drives: ReadonlyMap<string, DriveResource>,
-  offered: { AccessProtocols: string[]; MaxIOPS?: number; MaxBytesPerSecond?: number } | undefined,
-  shard: { needed: number; of: number } | undefined,
-): PoolFacts {
-  const protocols = offered?.AccessProtocols ?? [];
-  const block = protocols.some((p) => blockProtocols.test(p));
-  const file = protocols.some((p) => fileProtocols.test(p));
-  const disks = pool.CapacitySources.flatMap((s) => s.ProvidingDrives)
-    .map((l) => drives.get(l['@odata.id']))
-    .filter((d): d is DriveResource => d !== undefined)
-    .map((d): Disk => ({
-      id: d.Id,
-      node: idOf(d.Links?.Chassis),
-      zone: d.PhysicalLocation?.Placement?.Row ?? '',
-      rack: d.PhysicalLocation?.Placement?.Rack ?? '',
-      media: d.MediaType,
-      capacity: d.CapacityBytes,
-      works: isUp(d.Status),
-    }));
-  const domains = [...new Set(disks.map((d) => d.node))].sort().map((name) => {
-    const own = disks.filter((d) => d.node === name && d.works);
-    return { name, capacity: own.reduce((sum, d) => sum + d.capacity, 0), live: own.length > 0 };
-  });
-  const replicated = pool.SupportedRAIDTypes.some((t) => t === 'RAID1' || t === 'RAID1Triple');
-  const spread = disks.length > 0 && (replicated || shard !== undefined);
-  return {
-    protocols,
-    access: [...(block ? (['block'] as const) : []), ...(file ? (['file'] as const) : [])],
-    // a namespace of NVMe over fabrics may be attached by several hosts
-    sharedBlock: protocols.some((p) => p.startsWith('NVMeOverFabrics')),
-    encryption: pool.Encrypted,
-    expansion: pool.SupportedProvisioningPolicies.includes('Thin'),
-    zones: [],
-    ...defaultSizes,
-    redundancy: spread
-      ? {
-          kind: 'spread',
-          scheme: shard
-            ? { kind: 'erasure', data: shard.needed, parity: shard.of - shard.needed }
-            : { kind: 'copies', copies: 3 },
-          level: 'node',
-          domains,
-        }
-      : {
-          kind: 'inner',
-          survives: Math.max(0, ...pool.SupportedRAIDTypes.map((t) => raidSurvives[t] ?? 0)),
-          usable: pool.Capacity.Data.AllocatedBytes,
-        },
-    disks,
-    consumedRaw: pool.Capacity.Data.ConsumedBytes,
-    iops: offered?.MaxIOPS ?? 0,
-    throughput: offered?.MaxBytesPerSecond ?? 0,
-    amplification: 1,
-  };
 }

@@ -1,8 +1,12 @@
 import { SequelizeStorage, Umzug } from 'umzug';
 import type { Database } from './database';
 import * as first from './migration-0001-first';
+import * as clusters from './migration-0002-clusters';
 
-const migrations = [{ name: '0001-first', ...first }];
+const migrations = [
+  { name: '0001-first', ...first },
+  { name: '0002-clusters', ...clusters },
+];
 
 /** Brings the schema up to date; servers that start together take turns. */
 export async function migrate(database: Database): Promise<void> {

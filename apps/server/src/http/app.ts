@@ -65,7 +65,7 @@ export function makeApp(
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics());
   });
   if (config.webRoot) app.use(express.static(config.webRoot, { index: false, maxAge: '1h' }));
-  app.use('/api', measure(metrics), express.json({ limit: '1mb' }));
+  app.use('/api', measure(metrics), express.json({ limit: '4mb' }));
   const PgStore = connectPgSimple(session);
   const readSession = session({
     name: 'moorage',

@@ -1,7 +1,14 @@
 import { openapiDocument } from '@moorage/contract/openapi';
 import type { Person, Session } from '@moorage/contract/people';
 import type { Request } from 'express';
-import { listBackends } from '../backends/backends';
+import { getBackend, listBackends } from '../backends/backends';
+import { getInventory, listBackendVolumes } from '../backends/inventory';
+import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../backends/registration';
+import { listFindings, setAside, takeUp } from '../findings/findings';
+import { readiness } from '../readiness/readiness';
+import { beginReshape, undoReshape } from '../reshapes/begin';
+import { getPoolShape } from '../reshapes/pool-shape';
+import { listReshapes } from '../reshapes/reshape';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
 import { createClass, deleteClass, listClasses, makeDefault } from '../classes/classes';
 import type { Database } from '../database/database';
@@ -31,7 +38,7 @@ const destroy = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve())));
 
 export function makeHandlers(database: Database, engine: Engine, stream: LiveStream): Handlers {
-  const { platform } = engine;
+  const { platform, backends, vault, site } = engine;
   const withSite = (person: Person): Session => ({ ...person, site: engine.site });
   const signedIn = async (request: Request, person: Person): Promise<Session> => {
     await regenerate(request); // a session id from before signing in must not live on
@@ -59,7 +66,43 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     whoAmI: ({ person }) => withSite(person),
     signOut: async ({ request }) => destroy(request),
-    listBackends: () => listBackends(database),
+    listBackends: () => listBackends(database, site),
+    probeBackend: ({ body }) => backends.probe(body),
+    registerBackend: ({ body, person }) => registerBackend(database, backends, vault, site, body, person.name),
+    changeBackend: ({ params, version: seen, body, person }) =>
+      changeBackend(database, site, params.id!, seen, body, person.name),
+    changeCredentials: ({ params, body, person }) =>
+      changeCredentials(database, backends, vault, params.id!, body, person.name),
+    removeBackend: ({ params, person }) => removeBackend(database, backends, params.id!, person.name),
+    getInventory: ({ params }) => getInventory(database, params.id!),
+    listBackendVolumes: ({ params, query }) => listBackendVolumes(database, params.id!, query),
+    getLoad: async ({ params }) => {
+      const { pools } = await getBackend(database, site, params.id!);
+      const load = await (await backends.connector(params.id!)).fetchLoad(pools.map((p) => p.name));
+      return pools.map((p) => ({
+        pool: p.name,
+        iops: p.facts.iops,
+        throughput: p.facts.throughput,
+        points: [...(load.get(p.name) ?? [])],
+      }));
+    },
+    listBackendEvents: async ({ params }) => (await backends.connector(params.id!)).fetchEvents(),
+    getPoolShape: ({ params }) => getPoolShape(database, params.id!, params.pool!),
+    listReshapes: ({ params }) => listReshapes(database, params.id!),
+    beginReshape: async ({ params, body, person }) => {
+      const { reshape, operations } = await beginReshape(database, params.id!, body, person.name);
+      await engine.begin(operations);
+      return reshape;
+    },
+    undoReshape: async ({ params, person }) => {
+      const { reshape, operations } = await undoReshape(database, params.id!, person.name);
+      await engine.begin(operations);
+      return reshape;
+    },
+    readiness: () => readiness(database, site),
+    listFindings: () => listFindings(database),
+    setAside: ({ params, body, person }) => setAside(database, params.id!, body, person.name),
+    takeUp: ({ params, person }) => takeUp(database, params.id!, person.name),
     changePool: ({ params, version: seen, body, person }) =>
       changePool(database, params.pool!, seen, body, person.name),
     listClasses: () => listClasses(database),
@@ -68,9 +111,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     makeDefault: ({ params, person }) => makeDefault(database, platform, params.name!, person.name),
     listMoorings: () => listMoorings(database),
     setMooring: ({ params, version: seen, body, person }) =>
-      setMooring(database, { className: params.className!, pool: params.pool! }, seen, body, person.name),
+      setMooring(database, site, { className: params.className!, pool: params.pool! }, seen, body, person.name),
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
-    placementState: () => placementState(database),
+    placementState: () => placementState(database, site),
     listClaims: ({ query }) => listClaims(database, query),
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name),
     createFromManifest: ({ body, person }) => makeFromManifest(database, platform, body.text, person),

@@ -98,7 +98,7 @@ export function toProblem(error: unknown): HttpProblem {
   if (type === 'entity.parse.failed')
     return new HttpProblem(400, 'not-json', 'Not readable', 'The body is not valid JSON.');
   if (type === 'entity.too.large')
-    return new HttpProblem(413, 'too-large', 'Too large', 'The body is larger than 1 MB.');
+    return new HttpProblem(413, 'too-large', 'Too large', 'The body is larger than 4 MB.');
   if (status && status >= 400 && status < 500)
     return new HttpProblem(status, 'bad-request', 'Not readable', 'The request could not be read.');
   return new HttpProblem(

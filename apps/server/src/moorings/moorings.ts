@@ -18,6 +18,7 @@ export const listMoorings = (database: Database, className?: string, tx?: Transa
 /** Makes a mooring, last in order, or changes one that nobody changed since `version`. */
 export async function setMooring(
   database: Database,
+  site: string,
   at: { className: string; pool: string },
   version: number | undefined,
   change: { enabled?: boolean; weight?: number },
@@ -33,8 +34,17 @@ export async function setMooring(
       tx,
     );
     if (!known) throw HttpProblem.notFound('class', className);
-    if (!(await database.one('SELECT 1 FROM pools WHERE id = $1', [pool], tx)))
-      throw HttpProblem.notFound('pool', pool);
+    const owner = await database.one<{ id: string; sites: string[] }>(
+      'SELECT b.id, b.sites FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = $1',
+      [pool],
+      tx,
+    );
+    if (!owner) throw HttpProblem.notFound('pool', pool);
+    if (!owner.sites.includes(site))
+      throw HttpProblem.invalid(
+        'pool',
+        `${pool} is on ${owner.id}, which reaches ${owner.sites.join(', ')} and not ${site}. Choose a pool that this site reaches.`,
+      );
     const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
       throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
@@ -93,10 +103,11 @@ export async function orderMoorings(
 }
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
-export async function placementState(database: Database): Promise<PlacementState> {
-  const [classes, pools, moorings, limits, usage, namespaces] = await Promise.all([
+export async function placementState(database: Database, site: string): Promise<PlacementState> {
+  const [classes, pools, serving, moorings, limits, usage, namespaces] = await Promise.all([
     listClasses(database),
     livePools(database, 'all'),
+    database.rows<{ id: string }>('SELECT id FROM backends WHERE $1 = ANY(sites)', [site]),
     listMoorings(database),
     database.rows<{ namespace: string; className: string; bytes: number }>(
       'SELECT namespace, class_name AS "className", bytes FROM limits LIMIT 100000',
@@ -111,7 +122,7 @@ export async function placementState(database: Database): Promise<PlacementState
   return {
     classes: classes.map((c) => c.storageClass),
     defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
-    pools,
+    pools: pools.filter((p) => serving.some((b) => b.id === p.backend)),
     moorings,
     limits: limits.map((l) => ({ ...l, className: l.className === '' ? null : l.className })),
     usage,

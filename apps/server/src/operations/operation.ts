@@ -1,14 +1,19 @@
+import type { ReshapeState } from '@moorage/contract/reshapes';
+
 /**
  * The lifecycles of our operations, each declared here and nowhere else.
  *
  * bind:    deciding → making → made → written → bound; deciding ⇄ waiting while nothing fits.
  *          `making` is written with the reservation, before the backend is asked: whoever finds it there looks for the
  *          volume by its name first.
+ * reshape: preparing → taking → giving → settling → settled; from any of the first four to undoing → undone.
+ *          `taking` adds the disks of one node after the other, `giving` takes the leaving ones out.
  * release: releasing → unmade → cleared → released; a volume that is kept goes from releasing straight to released.
  */
 export type BindState = 'deciding' | 'waiting' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';
 export type ReleaseState = 'releasing' | 'unmade' | 'cleared' | 'released';
-export type OperationState = BindState | ReleaseState;
+/** As the contract names them to the outside. */
+export type OperationState = BindState | ReleaseState | ReshapeState;
 
 export interface OperationError {
   readonly code: string;
@@ -17,8 +22,8 @@ export interface OperationError {
 
 export interface Operation {
   readonly id: string;
-  readonly kind: 'bind' | 'release';
-  /** Uid of the claim. */
+  readonly kind: 'bind' | 'release' | 'reshape';
+  /** Uid of the claim; id of the reshape. */
   readonly subject: string;
   readonly state: OperationState;
   readonly attempts: number;
@@ -33,6 +38,11 @@ export type Step =
   | { readonly do: 'unmake-volume' }
   | { readonly do: 'clear-volume' }
   | { readonly do: 'free-reservation' }
+  | { readonly do: 'prepare-pool' }
+  | { readonly do: 'take-disks' }
+  | { readonly do: 'give-disks' }
+  | { readonly do: 'see-settled' }
+  | { readonly do: 'undo-reshape' }
   /** Nothing until somebody wakes it. */
   | { readonly do: 'rest' };
 
@@ -54,6 +64,18 @@ export function nextStep(state: OperationState): Step {
       return { do: 'clear-volume' };
     case 'cleared':
       return { do: 'free-reservation' };
+    case 'preparing':
+      return { do: 'prepare-pool' };
+    case 'taking':
+      return { do: 'take-disks' };
+    case 'giving':
+      return { do: 'give-disks' };
+    case 'settling':
+      return { do: 'see-settled' };
+    case 'undoing':
+      return { do: 'undo-reshape' };
+    case 'settled':
+    case 'undone':
     case 'bound':
     case 'abandoned':
     case 'released':

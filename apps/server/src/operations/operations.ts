@@ -4,7 +4,7 @@ import { workChannel } from '../live/announce';
 import { pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
 
 const fields = 'id, kind, subject, state, attempts';
-export const finished = `('bound', 'released', 'abandoned')`;
+export const finished = `('bound', 'released', 'abandoned', 'settled', 'undone')`;
 /** A server is dead when nobody holds the advisory lock of its key. */
 const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
 
@@ -29,7 +29,8 @@ export async function ensureOperations(
 export async function take(database: Database, id: string, server: number): Promise<Operation | undefined> {
   const taken = await database.one<Operation>(
     `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND state NOT IN ${finished}
-       AND (runner IS NULL OR ${runnerIsDead}) RETURNING ${fields}`,
+       AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
+     RETURNING ${fields}`,
     [id, server],
   );
   // another server works on it: ask it to look once more when it is through
@@ -78,6 +79,13 @@ export async function noteFailure(
   );
   return seconds;
 }
+
+/** Lets an operation rest for a while although nothing failed; the sweep finds it when it is due. */
+export const lookAgain = (database: Database, id: string, seconds: number) =>
+  database.rows(
+    `UPDATE operations SET attempts = 0, error = NULL, next_attempt_at = now() + make_interval(secs => $2) WHERE id = $1`,
+    [id, seconds],
+  );
 
 /** Tells all servers that there is work. */
 export const callForWork = (database: Database, tx?: Transaction) =>

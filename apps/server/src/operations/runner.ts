@@ -6,11 +6,15 @@ import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { PlatformProblem } from '../platform/connector';
 import { nextStep, type Operation, type OperationError, type Step } from './operation';
-import { callForWork, giveBack, noteFailure, take } from './operations';
+import { callForWork, giveBack, lookAgain, noteFailure, take } from './operations';
 import type { OperationQueue } from './queue';
 
+/** Nothing failed; there is more to see in a while. */
+export interface LookAgain {
+  readonly againAfterS: number;
+}
 /** Does one step; gives the operation as it then is, or undefined when it rests or was moved by somebody else. */
-export type Performer = (operation: Operation, step: Step['do']) => Promise<Operation | undefined>;
+export type Performer = (operation: Operation, step: Step['do']) => Promise<Operation | LookAgain | undefined>;
 
 const slots = 48;
 const pollMs = 1000;
@@ -96,6 +100,10 @@ export class Runner {
       try {
         const moved = await this.perform(operation, step.do);
         if (!moved) return;
+        if ('againAfterS' in moved) {
+          await lookAgain(this.database, operation.id, moved.againAfterS);
+          return;
+        }
         operation = moved;
         this.metrics.operations.inc({ kind: moved.kind, state: moved.state });
         this.onStep(moved);
@@ -105,7 +113,7 @@ export class Runner {
         if (problem.code === 'internal')
           this.log.error({ err: error, operation: operation.id }, 'a step failed for a reason not foreseen');
         const seconds = await noteFailure(this.database, operation, problem, Math.random());
-        await announce(this.database, [{ topic: 'claims' }]);
+        await announce(this.database, [{ topic: operation.kind === 'reshape' ? 'reshapes' : 'claims' }]);
         await this.queue.put([operation.id], seconds);
         return;
       }

@@ -21,6 +21,7 @@ export interface PlatformObject {
 export const mirrored = [
   'namespaces',
   'nodes',
+  'csinodes',
   'storageclasses',
   'statefulsets',
   'pods',

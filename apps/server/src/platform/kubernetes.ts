@@ -28,6 +28,11 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
     kind: 'StorageClass',
     path: '/apis/storage.k8s.io/v1/storageclasses',
   },
+  csinodes: {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'CSINode',
+    path: '/apis/storage.k8s.io/v1/csinodes',
+  },
 };
 
 const codes: Record<number, PlatformProblemCode> = { 403: 'forbidden', 404: 'not-found', 410: 'gone', 422: 'invalid' };

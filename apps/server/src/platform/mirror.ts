@@ -24,6 +24,7 @@ export type MirrorListener = (
 const topicOf: Record<Plural, Topic> = {
   namespaces: 'namespaces',
   nodes: 'backends',
+  csinodes: 'backends',
   storageclasses: 'classes',
   statefulsets: 'claims',
   pods: 'claims',

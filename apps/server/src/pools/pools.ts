@@ -1,6 +1,7 @@
-import type { PoolChange, PoolFacts, PoolRow } from '@moorage/contract/backends';
+import type { PoolChange, PoolFacts, PoolRow, Tier } from '@moorage/contract/backends';
 import type { Pool } from '@moorage/core/pools/pool';
 import { toCorePool } from '@moorage/contract/pool-state';
+import { tierOf, usualDisk } from '../backends/pool-row';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
@@ -20,6 +21,13 @@ interface StoredPool {
   soft_mark: number;
   hard_mark: number;
   allotment: number | null;
+  allotment_iops: number | null;
+  allotment_throughput: number | null;
+  tier: Tier | null;
+  price: number | null;
+  gone_since: Date | null;
+  cap: number | null;
+  cap_taken: number | null;
   version: number;
   volumes: number;
   reachable: boolean;
@@ -27,7 +35,8 @@ interface StoredPool {
 }
 
 // volumes that no reservation of ours explains count against the pool as well
-const columns = `p.*, b.reachable, b.healthy,
+const columns = `p.*, b.reachable, b.healthy, b.cap,
+  CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_bytes) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
   (SELECT count(*) FROM backend_volumes v WHERE v.pool_id = p.id) AS volumes`;
@@ -45,6 +54,14 @@ const toRow = (p: StoredPool): PoolRow => ({
   softMark: p.soft_mark,
   hardMark: p.hard_mark,
   allotment: p.allotment,
+  allotmentIops: p.allotment_iops,
+  allotmentThroughput: p.allotment_throughput,
+  tier: p.tier ?? tierOf(p.facts),
+  tierSaid: p.tier !== null,
+  price: p.price,
+  goneSince: p.gone_since?.toISOString() ?? null,
+  usualDisk: usualDisk(p.facts.disks),
+  backendCap: p.cap === null ? null : { limit: p.cap, taken: p.cap_taken ?? 0 },
   version: p.version,
   volumes: p.volumes,
 });
@@ -53,7 +70,8 @@ export async function listPools(database: Database): Promise<PoolRow[]> {
   const rows = await database.rows<StoredPool>(
     `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id ORDER BY p.backend_id, p.id LIMIT 5000`,
   );
-  return rows.map(toRow);
+  // disks have a page of their own: a large cluster has tens of thousands
+  return rows.map((p) => ({ ...toRow(p), facts: { ...p.facts, disks: [] } }));
 }
 
 export type LivePool = PoolRow & {
@@ -75,7 +93,10 @@ export async function livePools(
 ): Promise<LivePool[]> {
   const named = ids === 'all' ? [] : [ids];
   const where = ids === 'all' ? '' : 'WHERE id = ANY($1)';
-  if (lock) await database.rows(`SELECT id FROM pools ${where} ORDER BY id FOR UPDATE`, named, tx);
+  // under a cap over a backend, decisions on any of its pools take turns
+  const sisters = `OR backend_id IN (SELECT q.backend_id FROM pools q JOIN backends b ON b.id = q.backend_id WHERE q.id = ANY($1) AND b.cap IS NOT NULL)`;
+  if (lock)
+    await database.rows(`SELECT id FROM pools ${where && `${where} ${sisters}`} ORDER BY id FOR UPDATE`, named, tx);
   const rows = await database.rows<StoredPool>(
     `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id ${where.replace('id', 'p.id')} ORDER BY p.id LIMIT 5000`,
     named,
@@ -103,6 +124,8 @@ export async function livePools(
 export const corePools = (pools: readonly LivePool[]): Map<string, Pool> =>
   new Map(pools.map((p) => [p.id, toCorePool(p)]));
 
+const kept = <T>(asked: T | undefined, before: T): T => (asked === undefined ? before : asked);
+
 /** Changes marks, overcommit or allotment, when nobody changed them since `version`. */
 export async function changePool(
   database: Database,
@@ -119,13 +142,18 @@ export async function changePool(
     const hard = change.hardMark ?? before.hard_mark;
     if (soft >= hard) throw HttpProblem.invalid('softMark', 'The soft mark must be below the hard mark.');
     await database.rows(
-      `UPDATE pools SET overcommit = $2, soft_mark = $3, hard_mark = $4, allotment = $5, version = version + 1 WHERE id = $1`,
+      `UPDATE pools SET overcommit = $2, soft_mark = $3, hard_mark = $4, allotment = $5, allotment_iops = $6,
+         allotment_throughput = $7, tier = $8, price = $9, version = version + 1 WHERE id = $1`,
       [
         id,
         change.overcommit ?? before.overcommit,
         soft,
         hard,
-        change.allotment === undefined ? before.allotment : change.allotment,
+        kept(change.allotment, before.allotment),
+        kept(change.allotmentIops, before.allotment_iops),
+        kept(change.allotmentThroughput, before.allotment_throughput),
+        kept(change.tier, before.tier),
+        kept(change.price, before.price),
       ],
       tx,
     );
@@ -139,6 +167,10 @@ export async function changePool(
       softMark: p.soft_mark,
       hardMark: p.hard_mark,
       allotment: p.allotment,
+      allotmentIops: p.allotment_iops,
+      allotmentThroughput: p.allotment_throughput,
+      tier: p.tier,
+      price: p.price,
     });
     await record(
       database,

@@ -278,20 +278,9 @@ function nodesAndDrives(app: Express, backend: Backend, view: Views): void {
   app.get(`${root}/Systems/:node`, (req, res) => {
     res.json(view.system(nodeNamed(req.params.node)));
   });
-  app.get(`${root}/Chassis`, (_req, res) => {
-    res.json(
-      collection(
-        'Chassis',
-        `${root}/Chassis`,
-        'Nodes',
-        seed.nodes.map((n) => link(at.chassis(n))),
-      ),
-    );
-  });
-  app.get(`${root}/Chassis/:node`, (req, res) => {
-    const node = nodeNamed(req.params.node);
+  const chassis = (node: string) => {
     const first = byNode.get(node)![0];
-    res.json({
+    return {
       ...link(at.chassis(node)),
       '@odata.type': '#Chassis.v1_25_0.Chassis',
       Id: node,
@@ -303,7 +292,14 @@ function nodesAndDrives(app: Express, backend: Backend, view: Views): void {
         : { State: 'UnavailableOffline', Health: 'Critical' },
       Drives: link(`${at.chassis(node)}/Drives`),
       Links: { ComputerSystems: [link(at.system(node))] },
-    });
+    };
+  };
+  app.get(`${root}/Chassis`, (req, res) => {
+    const members = seed.nodes.map((n) => (req.query.$expand ? chassis(n) : link(at.chassis(n))));
+    res.json(collection('Chassis', `${root}/Chassis`, 'Nodes', members));
+  });
+  app.get(`${root}/Chassis/:node`, (req, res) => {
+    res.json(chassis(nodeNamed(req.params.node)));
   });
   app.get(`${root}/Chassis/:node/Drives`, (req, res) => {
     const drives = byNode.get(nodeNamed(req.params.node))!;

@@ -5,13 +5,15 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const madeOld: Record<Topic, readonly string[]> = {
-  backends: ['backends', 'placement', 'line'],
+  backends: ['backends', 'placement', 'line', 'inventory', 'readiness'],
   pools: ['backends', 'placement'],
   classes: ['classes', 'placement'],
   moorings: ['placement', 'classes'],
   claims: ['claims', 'line', 'classes'],
   namespaces: ['namespaces', 'placement'],
   logbook: [],
+  reshapes: ['reshapes', 'inventory'],
+  findings: ['findings'],
 };
 
 interface LiveState {

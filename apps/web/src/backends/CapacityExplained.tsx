@@ -26,12 +26,6 @@ interface Domain {
   readonly live: boolean;
 }
 
-function mostCommonDisk(pool: PoolRow): number {
-  const counts = new Map<number, number>();
-  for (const { capacity } of pool.facts.disks) counts.set(capacity, (counts.get(capacity) ?? 0) + 1);
-  return [...counts].sort((a, b) => b[1] - a[1])[0]?.[0] ?? 0;
-}
-
 const schemeWords = (scheme: Scheme): string =>
   scheme.kind === 'copies'
     ? `${scheme.copies} ${scheme.copies === 1 ? 'copy' : 'copies'}`
@@ -185,7 +179,7 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
   const scheme: Scheme = spread.scheme.kind === 'copies' ? { kind: 'copies', copies } : spread.scheme;
   const domains = spread.domains.map((d) => ({ ...d, capacity: d.capacity as Bytes }));
   const explained = explainCapacity(domains, scheme);
-  const disk = mostCommonDisk(pool);
+  const disk = pool.usualDisk;
   // a disk helps only where its node works
   const advice = bestDiskToAdd(
     domains.filter((d) => d.live),

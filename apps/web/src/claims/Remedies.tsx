@@ -47,6 +47,9 @@ function useChange(claim: ClaimRow) {
           words: 'Raise it',
           act: () => pool.mutate({ id: change.pool, change: { overcommit: change.overcommit } }),
         };
+      case 'raise-cap':
+        return { words: 'See the backend', act: () => go(`/backends/${change.backend}`) };
+      case 'free-pool':
       case 'add-capacity':
         return { words: 'See the pool', act: () => go(`/backends?pool=${change.pool}`) };
       case 'lower-copies':
@@ -60,7 +63,7 @@ function useChange(claim: ClaimRow) {
       case 'ask-volume-mode':
         return { words: 'Make a claim', act: () => go('/claims?new=claim') };
       case 'mend-backend':
-        return { words: 'See the backend', act: () => go('/backends') };
+        return { words: 'See the backend', act: () => go(`/backends/${change.backend}`) };
     }
   };
 }

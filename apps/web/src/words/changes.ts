@@ -25,6 +25,10 @@ export function changeSentence(change: Change, { className, namespace }: ChangeC
         : `Raise the limit of ${namespace} in ${className} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`;
     case 'raise-allotment':
       return `Raise our allotment of ${change.pool} to ${sizeText(change.limit)}`;
+    case 'raise-cap':
+      return `Raise the cap of ${change.backend} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`;
+    case 'free-pool':
+      return `Let ${change.pool} take volumes again`;
     case 'raise-overcommit':
       return `Let ${change.pool} promise ${change.overcommit.toFixed(2)} times its space`;
     case 'add-capacity':
@@ -53,6 +57,8 @@ export function changeCost(change: Change): string {
     case 'raise-quota':
     case 'raise-allotment':
       return 'No hardware; a limit gives way.';
+    case 'raise-cap':
+      return 'A licence or contract to extend.';
     case 'ask-less':
     case 'ask-mode':
     case 'ask-volume-mode':
@@ -61,6 +67,7 @@ export function changeCost(change: Change): string {
       return 'More is promised than there is.';
     case 'add-capacity':
       return 'Disks to buy and fit.';
+    case 'free-pool':
     case 'mend-backend':
       return 'Work on the backend.';
     default:

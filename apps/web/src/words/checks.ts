@@ -9,6 +9,7 @@ export type CheckData = z.infer<typeof checkSchema>;
 export const ruleTitles: Record<RuleName, string> = {
   mooring: 'Mooring',
   backend: 'Backend',
+  writable: 'Takes volumes',
   'access-mode': 'Access mode',
   'volume-mode': 'Volume mode',
   encryption: 'Encryption',
@@ -20,6 +21,7 @@ export const ruleTitles: Record<RuleName, string> = {
   subscription: 'Room to promise',
   'disk-room': 'Room on one disk',
   allotment: 'Allotment',
+  'backend-cap': 'Cap of the backend',
   iops: 'IOPS floor',
   'namespace-quota': 'Namespace quota',
   'class-quota': 'Class quota',
@@ -54,6 +56,8 @@ export function failureSentence(check: CheckData): string {
       return have === 'none' ? 'The class is not moored to this pool.' : 'The mooring is turned off.';
     case 'backend':
       return have === 'unreachable' ? 'The backend does not answer.' : 'The backend says it is not healthy.';
+    case 'writable':
+      return have === 'gone' ? 'The backend no longer lists this pool.' : 'The backend has set the pool to read only.';
     case 'access-mode':
       return String(have).includes('file')
         ? `${need} is not given in this volume mode.`
@@ -80,6 +84,8 @@ export function failureSentence(check: CheckData): string {
       return `Each copy needs ${size(need)} on one disk; the emptiest disks have ${size(have)}.`;
     case 'allotment':
       return `Needs ${size(need)}; our allotment has ${size(have)} left.`;
+    case 'backend-cap':
+      return `Needs ${size(need)}; the cap over the backend has ${size(Math.max(0, Number(have)))} left.`;
     case 'iops':
       return `The floor costs ${rate(need)} in the pool; ${rate(Math.max(0, Number(have)))} can still be promised.`;
     case 'namespace-quota':
@@ -92,6 +98,7 @@ export function failureSentence(check: CheckData): string {
 const shortFailures: Record<RuleName, string> = {
   mooring: 'off',
   backend: 'backend down',
+  writable: 'read only',
   'access-mode': 'one writer only',
   'volume-mode': 'volume mode',
   encryption: 'not encrypted',
@@ -103,6 +110,7 @@ const shortFailures: Record<RuleName, string> = {
   subscription: 'no room',
   'disk-room': 'no disk has room',
   allotment: 'allotment used up',
+  'backend-cap': 'cap reached',
   iops: 'IOPS promised',
   'namespace-quota': 'over quota',
   'class-quota': 'over class quota',

@@ -60,6 +60,8 @@ const changes: Record<Change['kind'], Change> = {
   'drop-expansion': { kind: 'drop-expansion' },
   'widen-zones': { kind: 'widen-zones' },
   'lower-floor': { kind: 'lower-floor', iops: 1200, by: 300 },
+  'raise-cap': { kind: 'raise-cap', backend: 'gneiss', limit: 20 * GiB, by: 5 * GiB },
+  'free-pool': { kind: 'free-pool', pool: 'gneiss-shared' },
   'mend-backend': { kind: 'mend-backend', backend: 'kelp' },
 };
 

@@ -18,6 +18,7 @@ const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>
 const failing: Record<RuleName, () => PlacementInput> = {
   mooring: () => anInput([aPool('a')], { moorings: [moored('a', 1, { enabled: false })] }),
   backend: () => anInput([aPool('a', { reachable: false })]),
+  writable: () => anInput([aPool('a', { takes: 'nothing' })]),
   'access-mode': () => anInput([aPool('a')], { claim: aClaim({ modes: ['ReadWriteMany'] }) }),
   'volume-mode': () =>
     anInput([aPool('a', { access: ['file'] })], { claim: aClaim({ volumeMode: 'Block', modes: [] }) }),
@@ -42,6 +43,7 @@ const failing: Record<RuleName, () => PlacementInput> = {
     return anInput([{ ...pool, redundancy: { ...pool.redundancy, disks } }]);
   },
   allotment: () => anInput([aPool('a', { allotment: 100 * GiB, taken: 60 * GiB })]),
+  'backend-cap': () => anInput([aPool('a', { backendCap: { limit: 100 * GiB, taken: 60 * GiB } })]),
   iops: () =>
     anInput([aPool('a', { promisedIops: 69_900 })], {
       storageClass: aClass({ iopsFloor: { kind: 'per-gib', perGiB: 12 } }),

@@ -27,6 +27,12 @@ function carryOut(input: PlacementInput, change: Change, target: string): Placem
     case 'raise-allotment':
       pools.set(target, { ...pool, allotment: change.limit });
       return { ...input, pools };
+    case 'raise-cap':
+      pools.set(target, { ...pool, backendCap: { limit: change.limit, taken: pool.backendCap!.taken } });
+      return { ...input, pools };
+    case 'free-pool':
+      pools.set(target, { ...pool, takes: 'volumes' });
+      return { ...input, pools };
     case 'raise-overcommit':
       pools.set(target, { ...pool, overcommit: change.overcommit });
       return { ...input, pools };

@@ -1,7 +1,6 @@
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { defaultMarks, subscriptionCeiling } from '../capacity/thin';
-import { promisableShare } from '../performance/term';
-import { copiesOffered, copiesOn, thinState, type Pool } from '../pools/pool';
+import { copiesOffered, copiesOn, iopsLeft, thinState, type Pool } from '../pools/pool';
 import { bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput, Quota } from './request';
 import { checkPool, passesAll, ruleContext, type Check, type RuleContext } from './rules';
@@ -22,6 +21,8 @@ export type Change =
   | { readonly kind: 'drop-expansion' }
   | { readonly kind: 'widen-zones' }
   | { readonly kind: 'lower-floor'; readonly iops: number; readonly by: number }
+  | { readonly kind: 'raise-cap'; readonly backend: string; readonly limit: number; readonly by: number }
+  | { readonly kind: 'free-pool'; readonly pool: string }
   | { readonly kind: 'mend-backend'; readonly backend: string };
 
 export interface Remedy {
@@ -39,6 +40,7 @@ const baseCost: Record<Change['kind'], number> = {
   moor: 2,
   'raise-quota': 3,
   'raise-allotment': 4,
+  'raise-cap': 4.5,
   'ask-less': 5,
   'ask-mode': 6,
   'ask-volume-mode': 7,
@@ -48,6 +50,7 @@ const baseCost: Record<Change['kind'], number> = {
   'drop-expansion': 11,
   'lower-copies': 13,
   'drop-encryption': 14,
+  'free-pool': 12,
   'mend-backend': 15,
   'add-capacity': 16,
 };
@@ -112,6 +115,12 @@ function apply(trial: Trial, change: Change): Trial {
       return { ...withClass({ zones: [] }), pool: { ...pool, zones: [] } };
     case 'lower-floor':
       return withClass({ iopsFloor: { kind: 'fixed', value: change.iops } });
+    case 'raise-cap':
+      return pool.backendCap
+        ? { ...trial, pool: { ...pool, backendCap: { ...pool.backendCap, limit: change.limit } } }
+        : trial;
+    case 'free-pool':
+      return { ...trial, pool: { ...pool, takes: 'volumes' } };
     case 'mend-backend':
       return { ...trial, pool: { ...pool, reachable: true, healthy: true } };
   }
@@ -146,6 +155,9 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       return [{ kind: mooring ? 'enable-mooring' : 'moor', pool: pool.id }];
     case 'backend':
       return [{ kind: 'mend-backend', backend: pool.backend }];
+    case 'writable':
+      // a pool that is gone cannot be set free
+      return pool.takes === 'nothing' ? [{ kind: 'free-pool', pool: pool.id }] : [];
     case 'access-mode': {
       const changes: Change[] = pool.access.includes('block') ? [{ kind: 'ask-mode', mode: 'ReadWriteOnce' }] : [];
       if (pool.sharedBlock && claim.volumeMode === 'Filesystem')
@@ -197,8 +209,13 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       const limit = pool.taken + provisioned;
       return [{ kind: 'raise-allotment', pool: pool.id, limit, by: limit - (pool.allotment ?? 0) }, ...lessOf(have)];
     }
+    case 'backend-cap': {
+      const { limit = 0, taken = 0 } = pool.backendCap ?? {};
+      const wanted = taken + provisioned;
+      return [{ kind: 'raise-cap', backend: pool.backend, limit: wanted, by: wanted - limit }, ...lessOf(have)];
+    }
     case 'iops': {
-      const left = promisableShare * pool.iops - pool.promisedIops;
+      const left = iopsLeft(pool);
       const perFloor = context.floor > 0 ? context.backendIops / context.floor : 1;
       const iops = Math.max(0, Math.floor(left / perFloor));
       return [{ kind: 'lower-floor', iops, by: context.floor - iops }];

@@ -1,6 +1,6 @@
 import { atHardMark, fill, subscriptionCeiling } from '../capacity/thin';
-import { backendRate, promisableShare, rateFor } from '../performance/term';
-import { copiesOffered, copiesOn, diskRoom, givesMode, thinState, type Pool } from '../pools/pool';
+import { backendRate, rateFor } from '../performance/term';
+import { copiesOffered, copiesOn, diskRoom, givesMode, iopsLeft, thinState, type Pool } from '../pools/pool';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
@@ -9,6 +9,7 @@ import type { Mooring, PlacementInput } from './request';
 export const ruleNames = [
   'mooring',
   'backend',
+  'writable',
   'access-mode',
   'volume-mode',
   'encryption',
@@ -20,6 +21,7 @@ export const ruleNames = [
   'subscription',
   'disk-room',
   'allotment',
+  'backend-cap',
   'iops',
   'namespace-quota',
   'class-quota',
@@ -81,6 +83,7 @@ const rules: Record<RuleName, Rule> = {
     have: !pool.reachable ? 'unreachable' : pool.healthy ? 'healthy' : 'unhealthy',
     unit: 'text',
   }),
+  writable: ({ pool }) => ({ passed: pool.takes === 'volumes', need: 'volumes', have: pool.takes, unit: 'text' }),
   'access-mode': ({ pool, input: { claim } }) => {
     const missing = claim.modes.filter((mode) => !givesMode(pool, mode, claim.volumeMode));
     return {
@@ -156,8 +159,13 @@ const rules: Record<RuleName, Rule> = {
     const room = pool.allotment - pool.taken;
     return { passed: provisioned <= room, need: provisioned, have: room, unit: 'bytes' };
   },
+  'backend-cap': ({ pool, provisioned }) => {
+    if (!pool.backendCap) return { passed: true, need: provisioned, have: 'no cap', unit: 'bytes' };
+    const room = pool.backendCap.limit - pool.backendCap.taken;
+    return { passed: provisioned <= room, need: provisioned, have: room, unit: 'bytes' };
+  },
   iops: ({ pool, backendIops }) => {
-    const left = promisableShare * pool.iops - pool.promisedIops;
+    const left = iopsLeft(pool);
     // without a floor nothing is reserved, however full the pool is of other promises
     return { passed: backendIops === 0 || backendIops <= left, need: backendIops, have: left, unit: 'iops' };
   },

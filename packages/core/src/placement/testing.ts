@@ -25,6 +25,7 @@ export const aPool = (id: string, part: Partial<Pool> = {}): Pool => ({
   backend: 'basalt',
   reachable: true,
   healthy: true,
+  takes: 'volumes',
   access: ['block'],
   sharedBlock: false,
   encryption: true,

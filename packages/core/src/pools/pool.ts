@@ -1,6 +1,7 @@
 import type { Bytes } from '../sizes/bytes';
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { usable, survives, type DomainCapacity, type Scheme } from '../capacity/usable';
+import { promisableShare } from '../performance/term';
 import type { ReplicaDisk } from '../replicas/place';
 import type { ThinState } from '../capacity/thin';
 
@@ -24,6 +25,8 @@ export interface Pool {
   readonly backend: string;
   readonly reachable: boolean;
   readonly healthy: boolean;
+  /** Whether the pool takes new volumes: it may have been locked by its backend, or have vanished from it. */
+  readonly takes: 'volumes' | 'nothing' | 'gone';
   readonly access: readonly ('block' | 'file')[];
   /** A block pool that lets many nodes write one raw device. */
   readonly sharedBlock: boolean;
@@ -46,12 +49,20 @@ export interface Pool {
   readonly allotment?: number;
   /** Provisioned bytes this product has taken: what the allotment counts. */
   readonly taken: number;
+  /** Cap in provisioned bytes over all pools of the backend (a licence, a contract), and what is taken of it. */
+  readonly backendCap?: { readonly limit: number; readonly taken: number };
+  /** Cap on the back-end operations per second this product may promise. */
+  readonly iopsAllotment?: number;
   /** Back-end operations per second the pool can do. */
   readonly iops: number;
   /** Back-end operations per second promised already. */
   readonly promisedIops: number;
   readonly amplification: number;
 }
+
+/** Back-end operations per second that may still be promised: 0.70 of what the pool can do, or our allotment of it. */
+export const iopsLeft = (pool: Pool): number =>
+  Math.min(promisableShare * pool.iops, pool.iopsAllotment ?? Infinity) - pool.promisedIops;
 
 /** Copies that the pool keeps for a class as ours; 1 where its redundancy is inner or erasure-coded. */
 export function copiesOn(pool: Pool, copies: number): number {
@@ -119,6 +130,7 @@ export function withVolume(pool: Pool, provisioned: Bytes, cls: StorageClass, ba
     ...pool,
     subscribedRaw: pool.subscribedRaw + Math.ceil(provisioned * footprintFactor(pool, cls.copies)),
     taken: pool.taken + provisioned,
+    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + provisioned } }),
     promisedIops: pool.promisedIops + backendIops,
   };
 }

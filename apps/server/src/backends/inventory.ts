@@ -1,0 +1,198 @@
+import type { BackendVolumeRow, Inventory } from '@moorage/contract/inventory';
+import { diskUses } from '@moorage/contract/inventory';
+import type { NodeFree } from '@moorage/core/clusters/design';
+import { parseCores } from '@moorage/core/nodes/cores';
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import type { Database, Transaction } from '../database/database';
+import { HttpProblem } from '../http/problem';
+import type { BackendView } from './connector';
+
+/** Writes down nodes, disks and ways of a backend; gives how many of them changed. Only what changed is touched. */
+export async function storeInventory(
+  database: Database,
+  id: string,
+  view: BackendView,
+  tx: Transaction,
+): Promise<number> {
+  const nodes = await database.rows(
+    `WITH fresh AS (SELECT * FROM jsonb_to_recordset($2::jsonb) AS n(name text, zone text, rack text, up boolean)),
+     gone AS (DELETE FROM backend_nodes b WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.name = b.name) RETURNING name),
+     kept AS (
+       INSERT INTO backend_nodes (backend_id, name, zone, rack, up) SELECT $1, name, zone, rack, up FROM fresh
+       ON CONFLICT (backend_id, name) DO UPDATE SET zone = excluded.zone, rack = excluded.rack, up = excluded.up
+       WHERE (backend_nodes.zone, backend_nodes.rack, backend_nodes.up) IS DISTINCT FROM (excluded.zone, excluded.rack, excluded.up)
+       RETURNING name)
+     SELECT name FROM gone UNION ALL SELECT name FROM kept`,
+    [id, JSON.stringify(view.nodes)],
+    tx,
+  );
+  const disks = view.disks.map((d) => ({ ...d, life_left: d.lifeLeft, owner: d.owner ?? null }));
+  const changed = await database.rows(
+    `WITH fresh AS (
+       SELECT * FROM jsonb_to_recordset($2::jsonb) AS d(id text, node text, media text, capacity bigint, works boolean,
+         failing boolean, lasting boolean, life_left integer, use text, owner text)),
+     gone AS (DELETE FROM backend_disks b WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.id = b.id) RETURNING id),
+     kept AS (
+       INSERT INTO backend_disks (backend_id, id, node, media, capacity, works, failing, lasting, life_left, use, owner)
+       SELECT $1, id, node, media, capacity, works, failing, lasting, life_left, use, owner FROM fresh
+       ON CONFLICT (backend_id, id) DO UPDATE SET node = excluded.node, media = excluded.media, capacity = excluded.capacity,
+         works = excluded.works, failing = excluded.failing, lasting = excluded.lasting, life_left = excluded.life_left,
+         use = excluded.use, owner = excluded.owner
+       WHERE (backend_disks.node, backend_disks.media, backend_disks.capacity, backend_disks.works, backend_disks.failing,
+           backend_disks.lasting, backend_disks.life_left, backend_disks.use, backend_disks.owner)
+         IS DISTINCT FROM (excluded.node, excluded.media, excluded.capacity, excluded.works, excluded.failing,
+           excluded.lasting, excluded.life_left, excluded.use, excluded.owner)
+       RETURNING id)
+     SELECT id FROM gone UNION ALL SELECT id FROM kept`,
+    [id, JSON.stringify(disks)],
+    tx,
+  );
+  const ways = await database.rows(
+    'UPDATE backends SET ways = $2::jsonb WHERE id = $1 AND ways IS DISTINCT FROM $2::jsonb RETURNING id',
+    [id, JSON.stringify(view.ways)],
+    tx,
+  );
+  return nodes.length + changed.length + ways.length;
+}
+
+/** A cluster moves copies by itself when it rebuilds or levels out: what we hold of their places follows. */
+export async function followCopies(database: Database, backend: string, tx: Transaction): Promise<void> {
+  await database.rows(
+    `WITH seen AS (
+       SELECT r.claim_uid, r.pool_id, r.bytes, c ->> 'disk' AS disk, c ->> 'node' AS node
+       FROM reservations r JOIN backend_volumes v ON v.backend_id = $1 AND v.volume_id = r.volume_id,
+         jsonb_array_elements(v.copies) c
+     ), moved AS (
+       SELECT claim_uid FROM seen s GROUP BY claim_uid
+       HAVING array_agg(disk ORDER BY disk) IS DISTINCT FROM
+         (SELECT array_agg(c.disk ORDER BY c.disk) FROM reservation_copies c WHERE c.claim_uid = s.claim_uid)
+     ), dropped AS (
+       DELETE FROM reservation_copies c USING moved m WHERE c.claim_uid = m.claim_uid
+         AND NOT EXISTS (SELECT 1 FROM seen s WHERE s.claim_uid = c.claim_uid AND s.disk = c.disk)
+     )
+     INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes)
+     SELECT s.claim_uid, s.pool_id, s.disk, s.node, s.node, s.bytes FROM seen s JOIN moved m USING (claim_uid)
+     ON CONFLICT (claim_uid, disk) DO NOTHING`,
+    [backend],
+    tx,
+  );
+}
+
+interface StoredDisk {
+  id: string;
+  node: string;
+  media: string;
+  capacity: number;
+  works: boolean;
+  failing: boolean;
+  lasting: boolean;
+  life_left: number;
+  use: string;
+  owner: string | null;
+  provisioned: number | null;
+  written: number | null;
+}
+
+/** Nodes and disks of a backend, with what the platform leaves free on those nodes that are its own. */
+export async function getInventory(database: Database, id: string): Promise<Inventory> {
+  const [known, nodes, disks, free] = await Promise.all([
+    database.one('SELECT 1 FROM backends WHERE id = $1', [id]),
+    database.rows<{ name: string; zone: string; rack: string; up: boolean }>(
+      'SELECT name, zone, rack, up FROM backend_nodes WHERE backend_id = $1 ORDER BY zone, rack, name LIMIT 10000',
+      [id],
+    ),
+    database.rows<StoredDisk>(
+      `SELECT d.id, d.node, d.media, d.capacity, d.works, d.failing, d.lasting, d.life_left, d.use, d.owner, u.provisioned, u.written
+       FROM backend_disks d LEFT JOIN (
+         SELECT c ->> 'disk' AS disk, sum(v.bytes)::bigint AS provisioned, sum(v.consumed)::bigint AS written
+         FROM backend_volumes v, jsonb_array_elements(v.copies) c WHERE v.backend_id = $1 GROUP BY 1
+       ) u ON u.disk = d.id WHERE d.backend_id = $1 ORDER BY d.node, d.id LIMIT 100000`,
+      [id],
+    ),
+    freeOnNodes(database),
+  ]);
+  if (!known) throw HttpProblem.notFound('backend', id);
+  const nodeAt = new Map(nodes.map((n, i) => [n.name, i]));
+  const shown = disks.filter((d) => nodeAt.has(d.node));
+  const media = [...new Set(shown.map((d) => d.media))];
+  const owners = [...new Set(shown.flatMap((d) => d.owner ?? []))];
+  const mediaAt = new Map(media.map((m, i) => [m, i]));
+  const ownerAt = new Map(owners.map((o, i) => [o, i]));
+  const flags = (d: StoredDisk) => (d.works ? 1 : 0) + (d.failing ? 2 : 0) + (d.lasting ? 4 : 0);
+  return {
+    nodes: nodes.map((n) => {
+      const left = free.get(n.name);
+      return { ...n, freeCores: left?.cores ?? null, freeMemory: left?.memory ?? null };
+    }),
+    media,
+    owners,
+    disks: {
+      id: shown.map((d) => d.id),
+      node: shown.map((d) => nodeAt.get(d.node)!),
+      media: shown.map((d) => mediaAt.get(d.media)!),
+      capacity: shown.map((d) => d.capacity),
+      use: shown.map((d) => diskUses.indexOf(d.use as (typeof diskUses)[number])),
+      owner: shown.map((d) => (d.owner === null ? -1 : ownerAt.get(d.owner)!)),
+      flags: shown.map(flags),
+      lifeLeft: shown.map((d) => d.life_left),
+      provisioned: shown.map((d) => d.provisioned ?? 0),
+      written: shown.map((d) => d.written ?? 0),
+    },
+  };
+}
+
+interface Resources {
+  cpu?: string;
+  memory?: string;
+}
+
+/** Cores and memory that the requests of the pods leave free on each node of the platform. */
+export async function freeOnNodes(database: Database): Promise<Map<string, NodeFree>> {
+  const nodes = await database.rows<{ name: string; allocatable: Resources | null }>(
+    `SELECT name, body #> '{status,allocatable}' AS allocatable FROM platform_objects WHERE plural = 'nodes' LIMIT 10000`,
+  );
+  const pods = await database.rows<{ node: string; requests: Resources }>(
+    `SELECT p.body #>> '{spec,nodeName}' AS node, c #> '{resources,requests}' AS requests
+     FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,containers}') c
+     WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' IS NOT NULL AND c #> '{resources,requests}' IS NOT NULL LIMIT 200000`,
+  );
+  const memoryOf = (text: string | undefined): number => {
+    const size = text === undefined ? undefined : parseQuantity(text);
+    return size?.ok ? size.bytes : 0;
+  };
+  const free = new Map<string, NodeFree>();
+  for (const { name, allocatable } of nodes)
+    if (allocatable?.memory)
+      free.set(name, { cores: parseCores(allocatable.cpu ?? '0'), memory: memoryOf(allocatable.memory) });
+  for (const { node, requests } of pods) {
+    const left = free.get(node);
+    if (left)
+      free.set(node, {
+        cores: left.cores - parseCores(requests.cpu ?? '0'),
+        memory: left.memory - memoryOf(requests.memory),
+      });
+  }
+  return free;
+}
+
+/** Volumes on a backend, each with the claim that holds it. */
+export async function listBackendVolumes(
+  database: Database,
+  id: string,
+  query: { q?: string; degraded?: boolean; limit: number; offset: number },
+): Promise<{ volumes: BackendVolumeRow[]; total: number }> {
+  const like = query.q ? `%${query.q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
+  const from = `FROM backend_volumes v LEFT JOIN reservations r ON r.volume_name = v.name
+    WHERE v.backend_id = $1 AND ($2::text IS NULL OR v.name ILIKE $2 OR v.volume_id ILIKE $2 OR v.pool_id ILIKE $2
+      OR r.namespace || '/' || r.claim_name ILIKE $2) AND ($3::boolean IS NULL OR v.degraded = $3)`;
+  const [volumes, counted] = await Promise.all([
+    database.rows<BackendVolumeRow>(
+      `SELECT v.volume_id AS id, v.name, v.pool_id AS pool, v.bytes, v.consumed, v.degraded, v.copies,
+         r.namespace || '/' || r.claim_name AS claim ${from}
+       ORDER BY v.degraded DESC, v.consumed DESC, v.volume_id LIMIT $4 OFFSET $5`,
+      [id, like, query.degraded, query.limit, query.offset],
+    ),
+    database.one<{ count: number }>(`SELECT count(*) ${from}`, [id, like, query.degraded]),
+  ]);
+  return { volumes, total: counted?.count ?? 0 };
+}

@@ -1,0 +1,52 @@
+import type { PoolFacts } from '@moorage/contract/backends';
+import type { PoolShapeRow } from '@moorage/contract/reshapes';
+import type { Database } from '../database/database';
+import { HttpProblem } from '../http/problem';
+
+/** Share of a pool's throughput that moving data is given, when nothing is known of what it will be. */
+const movingShare = 0.25;
+
+/** A pool as a change to its disks sees it: its disks with what is on them, and where each volume's copies lie. */
+export async function getPoolShape(database: Database, backend: string, pool: string): Promise<PoolShapeRow> {
+  const row = await database.one<{ facts: PoolFacts }>(
+    'SELECT facts FROM pools WHERE id = $1 AND backend_id = $2 AND gone_since IS NULL',
+    [pool, backend],
+  );
+  if (!row) throw HttpProblem.notFound('pool', pool);
+  const { redundancy, disks, throughput, consumedRaw } = row.facts;
+  if (redundancy.kind !== 'spread')
+    throw new HttpProblem(
+      409,
+      'no-disks',
+      'Not of disks',
+      `The pool "${pool}" does not tell of its disks; its array looks after them.`,
+    );
+  const volumes = await database.rows<{ name: string; bytes: number; written: number; disks: string[] }>(
+    `SELECT v.name, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
+     FROM backend_volumes v WHERE v.backend_id = $1 AND v.pool_id = $2 ORDER BY v.name LIMIT 100000`,
+    [backend, pool],
+  );
+  const use = new Map<string, { provisioned: number; written: number }>();
+  for (const volume of volumes)
+    for (const disk of volume.disks) {
+      const held = use.get(disk) ?? { provisioned: 0, written: 0 };
+      use.set(disk, { provisioned: held.provisioned + volume.bytes, written: held.written + volume.written });
+    }
+  const placed = redundancy.scheme.kind === 'copies';
+  return {
+    pool,
+    scheme: redundancy.scheme,
+    level: redundancy.level,
+    disks: disks.map((d) => ({
+      id: d.id,
+      node: d.node,
+      domain: d[redundancy.level],
+      capacity: d.capacity,
+      provisioned: use.get(d.id)?.provisioned ?? 0,
+      written: use.get(d.id)?.written ?? 0,
+    })),
+    volumes: placed ? volumes : [],
+    writtenRaw: placed ? 0 : consumedRaw,
+    rate: Math.max(1, throughput * movingShare),
+  };
+}
