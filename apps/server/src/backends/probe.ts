@@ -30,7 +30,7 @@ function connectionOutcome(error: BackendProblem): ProbeOutcome {
   if (/^(ENOTFOUND|EAI_AGAIN|EAI_NODATA|EAI_NONAME)$/.test(code)) return 'name-not-found';
   if (code === pinMismatch || untrusted.test(code)) return 'not-trusted';
   // plain text answered to a greeting in TLS, or the other way round
-  if (/^(ERR_SSL|EPROTO|HPE_)/.test(code)) return 'not-storage';
+  if (/^(ERR_SSL|EPROTO)|_INVALID_/.test(code)) return 'not-storage';
   if (/TIMEOUT|ETIMEDOUT/.test(code)) return 'timed-out';
   return 'refused';
 }

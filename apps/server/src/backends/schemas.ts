@@ -151,7 +151,7 @@ export const endpointSchema = z.object({
 export const storageServiceSchema = z.object({ Endpoints: linkSchema.optional() });
 
 /** The sizes of volume a pool takes, where it says so. */
-export const volumeCollectionSchema = z.object({
+export const allocatedVolumesSchema = z.object({
   '@Redfish.CollectionCapabilities': z
     .object({ Capabilities: z.array(z.object({ CapabilitiesObject: linkSchema, UseCase: z.string() })) })
     .optional(),

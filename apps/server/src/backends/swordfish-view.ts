@@ -18,7 +18,7 @@ import {
   storageSchema,
   storageServiceSchema,
   volumeCapabilitiesSchema,
-  volumeCollectionSchema,
+  allocatedVolumesSchema,
   volumeSchema,
   type DriveResource,
   type PoolResource,
@@ -181,7 +181,7 @@ export class SwordfishView {
     if (known) return known;
     let sizes: Sizes = defaultSizes;
     if (pool.AllocatedVolumes) {
-      const collection = await this.http.get(pool.AllocatedVolumes['@odata.id'], volumeCollectionSchema);
+      const collection = await this.http.get(pool.AllocatedVolumes['@odata.id'], allocatedVolumesSchema);
       const offered = collection['@Redfish.CollectionCapabilities']?.Capabilities.find(
         (c) => c.UseCase === 'VolumeCreation',
       );

@@ -1,5 +1,6 @@
 import type { Trust } from '@moorage/contract/backends';
 import type { Certificate } from './probe';
+import { isIP } from 'node:net';
 import { connect, type PeerCertificate, type TLSSocket } from 'node:tls';
 import { Agent, buildConnector } from 'undici';
 
@@ -11,7 +12,7 @@ export function agentFor(trust: Trust): Agent {
   if (trust.kind === 'system') return new Agent();
   if (trust.kind === 'ca') return new Agent({ connect: { ca: trust.pem } });
   // the chain does not matter when the one certificate is known
-  const open = buildConnector({ rejectUnauthorized: false });
+  const open = buildConnector({ rejectUnauthorized: false, maxCachedSessions: 0 });
   return new Agent({
     connect: (options, callback) =>
       open(options, (error, socket) => {
@@ -41,7 +42,8 @@ export function fetchCertificate(address: string, timeoutMs: number): Promise<Ce
       {
         host: hostname,
         port: Number(port || 443),
-        servername: hostname,
+        // an address is no server name
+        ...(isIP(hostname) === 0 && { servername: hostname }),
         rejectUnauthorized: false,
         timeout: timeoutMs,
       },

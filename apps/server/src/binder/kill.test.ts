@@ -1,58 +1,22 @@
-import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
-import { tmpdir } from 'node:os';
-import { join } from 'node:path';
 import type { BindState, ReleaseState } from '../operations/operation';
+import { DoomedServers } from '../testing/doomed';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
-const program = join(__dirname, '../../dist/kill-harness.mjs');
 let world: World;
-let folder: string;
-const children: ChildProcess[] = [];
+let doomedServers: DoomedServers;
 
 beforeAll(async () => {
   world = await makeWorld();
   // a backend that takes two volumes of one name: only our own care keeps them apart
   world.kelp.backend.duplicateNames = true;
-  folder = mkdtempSync(join(tmpdir(), 'moorage-kill-'));
+  doomedServers = new DoomedServers(world);
 });
 afterAll(async () => {
-  for (const child of children) child.kill('SIGKILL');
+  doomedServers.end();
   await world.end();
-  rmSync(folder, { recursive: true, force: true });
 });
-
-/** Starts a server in a process of its own that dies after the state. */
-async function startDoomed(
-  dieAfter: string,
-): Promise<{ child: ChildProcess; url: string; exit: Promise<string | null> }> {
-  const file = join(folder, 'config.json');
-  writeFileSync(file, JSON.stringify({ ...world.config, key: world.config.key.toString('hex') }));
-  const child = spawn(process.execPath, [program, file, dieAfter], { stdio: ['ignore', 'pipe', 'inherit'] });
-  children.push(child);
-  const exit = new Promise<string | null>((resolve) => child.once('exit', (_code, signal) => resolve(signal)));
-  const url = await new Promise<string>((resolve, reject) => {
-    child.stdout!.on('data', (chunk: Buffer) => {
-      const match = /ready at (\S+)/.exec(String(chunk));
-      if (match) resolve(match[1]!);
-    });
-    void exit.then(() => reject(new Error('the server ended before it was ready')));
-  });
-  return { child, url, exit };
-}
-
-async function afterwards(): Promise<{ caller: Caller; end: () => Promise<void> }> {
-  const { child, url, exit } = await startDoomed('never');
-  const caller = await new Caller(url).signIn();
-  return {
-    caller,
-    end: async () => {
-      child.kill('SIGTERM');
-      child.kill('SIGKILL');
-      await exit;
-    },
-  };
-}
+const startDoomed = (dieAfter: string) => doomedServers.start(dieAfter);
+const afterwards = () => doomedServers.lasting();
 
 const bindStates: readonly BindState[] = ['making', 'made', 'written', 'bound'];
 

@@ -61,6 +61,10 @@ export class Caller {
 
   constructor(private readonly url: string) {}
 
+  get address(): string {
+    return this.url;
+  }
+
   async call<T = unknown>(
     method: string,
     path: string,
@@ -127,6 +131,8 @@ const people = [
 ];
 
 interface WorldOptions {
+  /** Further backends that run and are not registered. */
+  readonly more?: readonly (() => BackendSeed)[];
   readonly basalt?: (seed: BackendSeed) => BackendSeed;
   readonly kelp?: (seed: BackendSeed) => BackendSeed;
   readonly backendTimeoutMs?: number;
@@ -140,6 +146,9 @@ export async function makeWorld(options: WorldOptions = {}) {
   const platform = await startPlatform(platformSeed);
   const basalt = await startBackend((options.basalt ?? quick)(basaltSeed()));
   const kelp = await startBackend((options.kelp ?? quick)(kelpSeed()));
+  const more = await Promise.all(
+    (options.more ?? []).map((seed) => startBackend({ ...quick(seed()), resyncRate: 20 * 2 ** 30 })),
+  );
   const key = randomBytes(32);
   const config: Config = {
     port: 0,
@@ -166,6 +175,7 @@ export async function makeWorld(options: WorldOptions = {}) {
     platform,
     basalt,
     kelp,
+    more,
     config,
     /** Rows straight from the database, past the server. */
     rows: async <T extends object>(sql: string, values: unknown[] = []): Promise<T[]> =>
@@ -193,7 +203,7 @@ export async function makeWorld(options: WorldOptions = {}) {
     end: async () => {
       for (const server of servers) await server.stop();
       await client.end();
-      await Promise.all([platform.stop(), basalt.stop(), kelp.stop()]);
+      await Promise.all([platform, basalt, kelp, ...more].map((s) => s.stop()));
       await database.drop();
     },
   };

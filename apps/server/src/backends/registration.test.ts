@@ -1,0 +1,311 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
+import { createServer as createTlsServer } from 'node:https';
+import type { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import type { BackendRow } from '@moorage/contract/backends';
+import type { CredentialsChanged, Probe } from '@moorage/contract/registration';
+import { gneissSeed } from '@moorage/standins/backend-seeds';
+import type { RunningServer } from '../server';
+import { aClass, Caller, eventually, makeWorld, type World } from '../testing/world';
+
+let world: World;
+let server: RunningServer;
+let tom: Caller;
+const TiB = 2 ** 40;
+const open: Server[] = [];
+
+beforeAll(async () => {
+  world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 700 });
+  server = await world.start();
+  await world.operator(server);
+  tom = await new Caller(server.url).signIn('tom');
+});
+afterAll(async () => {
+  for (const s of open) {
+    s.closeAllConnections();
+    s.close();
+  }
+  await world.end();
+});
+const gneiss = () => world.more[0]!;
+const access = (part: object = {}) => ({
+  address: gneiss().url,
+  username: 'moorage',
+  password: 'slow-stone',
+  ...part,
+});
+const probe = (part: object = {}) => tom.ok<Probe>('POST', '/api/backends/probe', access(part));
+const listed = async (id: string) => (await tom.ok<BackendRow[]>('GET', '/api/backends')).find((b) => b.id === id);
+
+type Answer = (request: IncomingMessage, response: ServerResponse) => void;
+async function answering(answer: Answer, tls?: { key: Buffer; cert: Buffer }): Promise<string> {
+  const made = (tls ? createTlsServer(tls, answer) : createServer(answer)) as Server;
+  open.push(made);
+  await new Promise<void>((resolve) => made.listen(0, '127.0.0.1', resolve));
+  return `${tls ? 'https' : 'http'}://127.0.0.1:${(made.address() as AddressInfo).port}`;
+}
+const json =
+  (body: unknown): Answer =>
+  (_request, response) =>
+    void response.setHeader('Content-Type', 'application/json').end(JSON.stringify(body));
+
+describe('probing tells apart', () => {
+  test('a backend that can be used, with what its pools offer, read from it', async () => {
+    const found = await probe();
+    expect(found).toMatchObject({ outcome: 'ready', version: '1.20.0', certificate: null });
+    expect(found.pools).toEqual([
+      expect.objectContaining({
+        name: 'gneiss-shared',
+        protocols: ['NFSv4'],
+        accessModes: ['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod'],
+        volumeModes: ['Filesystem'],
+        snapshots: true,
+        clones: false,
+        minimum: 10 * 2 ** 30,
+        maximum: 100 * TiB,
+      }),
+    ]);
+  });
+  test('a name nobody has', async () =>
+    expect((await probe({ address: 'http://gneiss.invalid:80' })).outcome).toBe('name-not-found'));
+  test('a port where nothing listens', async () =>
+    expect((await probe({ address: 'http://127.0.0.1:1' })).outcome).toBe('refused'));
+  test('an address that does not answer', async () =>
+    expect((await probe({ address: await answering(() => undefined) })).outcome).toBe('timed-out'));
+  test('something that is no storage service', async () => {
+    expect((await probe({ address: await answering((_q, r) => void r.end('<h1>Tea room</h1>')) })).outcome).toBe(
+      'not-storage',
+    );
+    expect((await probe({ address: await answering(json({ hello: 'there' })) })).outcome).toBe('not-storage');
+    // plain text where a greeting in TLS is expected
+    expect((await probe({ address: gneiss().url.replace('http:', 'https:') })).outcome).toBe('not-storage');
+  });
+  test('wrong credentials, and an account that may only look', async () => {
+    expect((await probe({ password: 'wrong' })).outcome).toBe('wrong-credentials');
+    expect((await probe({ username: 'watcher', password: 'lookout' })).outcome).toBe('lacking-rights');
+  });
+  test('a version that is too old', async () => {
+    const root = {
+      RedfishVersion: '1.2.0',
+      Storage: { '@odata.id': '/x' },
+      Links: { Sessions: { '@odata.id': '/s' } },
+    };
+    expect(await probe({ address: await answering(json(root)) })).toMatchObject({
+      outcome: 'too-old',
+      version: '1.2.0',
+    });
+  });
+  test('a certificate that is not trusted, is pinned, is another than the pinned, or is vouched for', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'moorage-tls-'));
+    const [key, cert] = [join(folder, 'key.pem'), join(folder, 'cert.pem')];
+    const subject = ['-subj', '/CN=gneiss.example', '-addext', 'subjectAltName=IP:127.0.0.1'];
+    execFileSync(
+      'openssl',
+      ['req', '-x509', '-newkey', 'rsa:2048', '-nodes', '-days', '2', '-keyout', key, '-out', cert, ...subject],
+      { stdio: 'ignore' },
+    );
+    const pem = readFileSync(cert);
+    const address = await answering(
+      (request, response) => {
+        // the real one, behind a certificate
+        const body: Buffer[] = [];
+        request.on('data', (c: Buffer) => body.push(c));
+        request.on('end', () => {
+          void fetch(gneiss().url + request.url, {
+            method: request.method,
+            headers: {
+              'Content-Type': 'application/json',
+              'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
+            },
+            body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
+          }).then(async (inner) => {
+            for (const name of ['X-Auth-Token', 'Location'])
+              if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
+            response.writeHead(inner.status).end(await inner.text());
+          });
+        });
+      },
+      { key: readFileSync(key), cert: pem },
+    );
+    const untrusted = await probe({ address });
+    expect(untrusted).toMatchObject({ outcome: 'not-trusted', certificate: { subject: 'gneiss.example' } });
+    const { fingerprint } = untrusted.certificate!;
+    expect(await probe({ address, trust: { kind: 'pinned', fingerprint } })).toMatchObject({
+      outcome: 'ready',
+      detail: '',
+    });
+    const other = fingerprint.startsWith('00') ? fingerprint.replace('00', '11') : fingerprint.replace(/^../, '00');
+    expect((await probe({ address, trust: { kind: 'pinned', fingerprint: other } })).outcome).toBe('not-trusted');
+    expect((await probe({ address, trust: { kind: 'ca', pem: pem.toString() } })).outcome).toBe('ready');
+  });
+  test('what cannot be an address or a fingerprint is refused at its field', async () => {
+    const bad = await tom.call('POST', '/api/backends/probe', access({ address: 'gneiss' }));
+    expect(bad).toMatchObject({ status: 422, data: { field: 'address' } });
+    const pin = { trust: { kind: 'pinned', fingerprint: 'abc' } };
+    expect(await tom.call('POST', '/api/backends/probe', access(pin))).toMatchObject({ status: 422 });
+  });
+});
+
+describe('registering', () => {
+  const registration = (part: object = {}) =>
+    access({ id: 'gneiss', title: 'Gneiss, shared files', sites: ['quayside'], ...part });
+
+  test('is not for everybody, and not for a backend that cannot be used', async () => {
+    const guest = await new Caller(server.url).signIn('guest');
+    expect((await guest.call('POST', '/api/backends', registration())).status).toBe(403);
+    expect(await tom.call('POST', '/api/backends', registration({ password: 'wrong' }))).toMatchObject({
+      status: 422,
+      data: { code: 'probe-wrong-credentials', field: 'password' },
+    });
+    expect(await listed('gneiss')).toBeUndefined();
+  });
+
+  test('brings its pools, and claims bind on it; the password is stored sealed and never told', async () => {
+    const made = await tom.ok<BackendRow>('POST', '/api/backends', registration());
+    expect(made).toMatchObject({ id: 'gneiss', serves: true, reachable: true, pools: [{ name: 'gneiss-shared' }] });
+    expect(JSON.stringify(await tom.ok('GET', '/api/backends'))).not.toContain('slow-stone');
+    const [row] = await world.rows<{ secret: Buffer }>(`SELECT secret FROM backends WHERE id = 'gneiss'`);
+    expect(row!.secret.toString('latin1')).not.toContain('slow-stone');
+    const maren = await new Caller(server.url).signIn();
+    await maren.ok('POST', '/api/classes', aClass('charts-shared', { copies: 1 }));
+    await maren.ok('PUT', '/api/moorings/charts-shared/gneiss-shared', { enabled: true });
+    await maren.ok('POST', '/api/claims', {
+      namespace: 'chart-tiles',
+      name: 'tiles',
+      className: 'charts-shared',
+      size: '2Gi',
+      modes: ['ReadWriteMany'],
+      volumeMode: 'Filesystem',
+    });
+    const { claim } = await maren.inState('tiles', 'bound', 'chart-tiles');
+    // the smallest share is what the backend said
+    expect(claim).toMatchObject({ pool: 'gneiss-shared', provisioned: 10 * 2 ** 30 });
+  });
+
+  test('a name twice, and a backend in use, are refused', async () => {
+    expect(await tom.call('POST', '/api/backends', registration())).toMatchObject({
+      status: 422,
+      data: { field: 'id' },
+    });
+    const held = await tom.call<{ detail: string }>('DELETE', '/api/backends/gneiss');
+    expect([held.status, held.data.detail]).toEqual([409, expect.stringContaining('1 claims keep their data on it')]);
+  });
+
+  test('credentials change while claims go on binding, and the old ones are proven dead', async () => {
+    gneiss().backend.setPassword('keeper', 'new-stone');
+    const wrong = await tom.call('PUT', '/api/backends/gneiss/credentials', { username: 'keeper', password: 'no' });
+    expect(wrong).toMatchObject({ status: 422, data: { code: 'probe-wrong-credentials' } });
+    const change = () =>
+      tom.ok<CredentialsChanged>('PUT', '/api/backends/gneiss/credentials', {
+        username: 'keeper',
+        password: 'new-stone',
+      });
+    expect(await change()).toEqual({ old: 'still-accepted' });
+    expect(await change()).toEqual({ old: 'same' });
+    gneiss().backend.setPassword('moorage', 'nobody-knows');
+    gneiss().backend.setPassword('keeper2', 'third-stone');
+    gneiss().backend.setPassword('keeper', 'retired');
+    expect(
+      await tom.ok('PUT', '/api/backends/gneiss/credentials', { username: 'keeper2', password: 'third-stone' }),
+    ).toEqual({ old: 'refused' });
+    expect(await listed('gneiss')).toMatchObject({ reachable: true, username: 'keeper2' });
+  });
+
+  test('a cap over the backend stops the next claim, with its rule', async () => {
+    const { version } = (await listed('gneiss'))!;
+    const capped = (by: number, cap: number | null) =>
+      tom.call<BackendRow>('PATCH', '/api/backends/gneiss', { cap }, { 'If-Match': `"${by}"` });
+    expect((await capped(version - 1, 15 * 2 ** 30)).status).toBe(412);
+    expect((await capped(version, 15 * 2 ** 30)).data).toMatchObject({ cap: 15 * 2 ** 30 });
+    const maren = await new Caller(server.url).signIn();
+    await maren.ok('POST', '/api/claims', {
+      namespace: 'chart-tiles',
+      name: 'more-tiles',
+      className: 'charts-shared',
+      size: '2Gi',
+      modes: ['ReadWriteMany'],
+      volumeMode: 'Filesystem',
+    });
+    const { decisions } = await maren.inState('more-tiles', 'nothing-fits', 'chart-tiles');
+    const failed = decisions[0]!.trace.candidates[0]!.checks.filter((c) => !c.passed);
+    expect(failed).toEqual([expect.objectContaining({ rule: 'backend-cap', need: 10 * 2 ** 30, have: 5 * 2 ** 30 })]);
+    await tom.ok('PATCH', '/api/backends/gneiss', { cap: null });
+    await maren.inState('more-tiles', 'bound', 'chart-tiles');
+  });
+
+  test('a pool that this site does not reach cannot be moored', async () => {
+    await tom.ok('PATCH', '/api/backends/gneiss', { sites: ['gull-rock'] });
+    const maren = await new Caller(server.url).signIn();
+    await maren.ok('POST', '/api/classes', aClass('outpost', { copies: 1 }));
+    expect(await maren.call('PUT', '/api/moorings/outpost/gneiss-shared', { enabled: true })).toMatchObject({
+      status: 422,
+      data: { field: 'pool', detail: expect.stringContaining('gull-rock') as string },
+    });
+    await tom.ok('PATCH', '/api/backends/gneiss', { sites: ['quayside'] });
+  });
+});
+
+describe('a backend that answers nonsense', () => {
+  test.each<[string, Answer]>([
+    ['wrong types', json({ RedfishVersion: '1.20.0', Storage: 7, Links: {} })],
+    [
+      'a stream without an end',
+      (_request, response) => {
+        const more = () => void (response.writable && response.write('x'.repeat(65_536), more));
+        more();
+      },
+    ],
+  ])('%s is refused within limits when registering', async (_name, answer) => {
+    const refused = await tom.call<{ code: string }>('POST', '/api/backends', {
+      ...access({ address: await answering(answer) }),
+      id: 'strange',
+      title: 'Strange',
+      sites: ['quayside'],
+    });
+    expect([refused.status, refused.data.code]).toEqual([422, expect.stringMatching(/^probe-/)]);
+  });
+
+  test('later, becomes a finding that names it, and the others go on', async () => {
+    let sane = true;
+    const address = await answering((request, response) => {
+      if (!sane) return json({ Members: 'many' })(request, response);
+      void (async () => {
+        const body: Buffer[] = [];
+        for await (const chunk of request) body.push(chunk as Buffer);
+        const inner = await fetch(gneiss().url + request.url!.replaceAll('odd-shared', 'gneiss-shared'), {
+          method: request.method,
+          headers: {
+            'Content-Type': 'application/json',
+            'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
+          },
+          body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
+        });
+        for (const name of ['X-Auth-Token', 'Location'])
+          if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
+        response.writeHead(inner.status).end((await inner.text()).replaceAll('gneiss-shared', 'odd-shared'));
+      })();
+    });
+    await tom.ok('POST', '/api/backends', {
+      address,
+      username: 'keeper2',
+      password: 'third-stone',
+      id: 'odd',
+      title: 'Odd',
+      sites: ['quayside'],
+    });
+    sane = false;
+    const found = await eventually('the finding', async () =>
+      (await tom.ok<{ kind: string; subject: string }[]>('GET', '/api/findings')).find((f) => f.subject === 'odd'),
+    );
+    expect(found.kind).toBe('backend-nonsense');
+    expect(await listed('kelp')).toMatchObject({ reachable: true });
+    await tom.ok('DELETE', '/api/backends/odd');
+    await eventually(
+      'nothing is said of it any more',
+      async () => !(await tom.ok<{ subject: string }[]>('GET', '/api/findings')).some((f) => f.subject === 'odd'),
+    );
+  });
+});
