@@ -53,7 +53,7 @@ async function main() {
   }
   mkdirSync(data, { recursive: true });
 
-  const [{ ensureBuilt }, { startPostgres }, { startProgram }, { startStandins, writeEstate, people }] =
+  const [{ ensureBuilt }, { startPostgres }, { startProgram }, { startStandins, writeEstate, people, backends }] =
     await Promise.all([
       import('./lib/built.mjs'),
       import('./lib/postgres.mjs'),
@@ -63,8 +63,8 @@ async function main() {
   say('starting PostgreSQL on loopback');
   const [postgres] = await Promise.all([startPostgres(data), ensureBuilt()]);
   endings.push(postgres.stop);
-  say('starting the stand-ins: platform, basalt, kelp');
-  const standins = await startStandins(join(data, 'journal'), onExit);
+  say(`starting the stand-ins: platform, ${Object.keys(backends).join(', ')}`);
+  const standins = await startStandins(join(data, 'journal'), { names: Object.keys(backends), onExit });
   endings.push(standins.stop);
   say('starting the server');
   const server = await startProgram('apps/server/dist/main.mjs', [], {
@@ -93,8 +93,11 @@ async function main() {
   console.log(`\n  Vast Moorage   ${url}\n\n  Accounts (password "lighthouse"):`);
   for (const { name, title, role } of people) console.log(`    ${name.padEnd(8)} ${title}, ${role}`);
   console.log(`\n  Stand-ins, and their control ports for faults:`);
-  for (const name of ['platform', 'basalt', 'kelp'])
-    console.log(`    ${name.padEnd(9)} ${standins[name].url}   control ${standins[name].control}`);
+  for (const name of ['platform', ...Object.keys(backends)]) {
+    const { url: address, control } = standins[name];
+    const password = backends[name] ? `   user moorage, password ${backends[name].password}` : '';
+    console.log(`    ${name.padEnd(9)} ${address}   control ${control}${password}`);
+  }
   console.log('\n  Ctrl-C ends everything.');
 }
 

@@ -2,6 +2,8 @@
  * Loads the demo: classes, moorings and limits through the product's own API, applications through the platform's. Every claim
  * is bound by the product itself. All names are made up: the Orrin Sound Hydrographic Office.
  */
+import { backends } from './lib/stand.mjs';
+
 const GiB = 2 ** 30;
 
 const classes = [
@@ -121,16 +123,27 @@ export async function loadScenario({ url, standins, say }) {
   };
 
   await api('POST', '/api/session', { name: 'maren', password: 'lighthouse' });
-  await until(
-    'the pools of both backends',
-    async () => (await api('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
-  );
+  if (standins.gneiss)
+    await api('POST', '/api/backends', {
+      id: 'gneiss',
+      title: backends.gneiss.title,
+      sites: backends.gneiss.sites,
+      address: standins.gneiss.url,
+      username: 'moorage',
+      password: backends.gneiss.password,
+    });
+  await until('the pools of the backends', async () => {
+    const known = (await api('GET', '/api/backends')).flatMap((b) => b.pools.map((p) => p.name));
+    return ['kelp-nvme', 'kelp-deep', 'basalt-swift', 'basalt-broad'].every((p) => known.includes(p));
+  });
   await until('the namespaces', async () => (await api('GET', '/api/namespaces')).length >= 4);
   for (const cls of classes) await api('POST', '/api/classes', cls);
   for (const [className, pools] of moorings)
     for (const pool of pools) await api('PUT', `/api/moorings/${className}/${pool}`, { enabled: true });
-  await api('PATCH', '/api/pools/kelp-nvme', { overcommit: 1.5 });
-  await api('PATCH', '/api/pools/basalt-broad', { overcommit: 2, allotment: 100 * 1024 * GiB });
+  await api('PATCH', '/api/pools/kelp-nvme', { overcommit: 1.5, price: 0.21 });
+  await api('PATCH', '/api/pools/kelp-deep', { price: 0.03 });
+  await api('PATCH', '/api/pools/basalt-swift', { price: 0.34, allotmentIops: 160_000 });
+  await api('PATCH', '/api/pools/basalt-broad', { overcommit: 2, allotment: 100 * 1024 * GiB, price: 0.12 });
   await api('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 600 * GiB });
   await api('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 12 * 1024 * GiB });
   for (const [path, body] of objects) await platform(path, body);

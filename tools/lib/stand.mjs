@@ -1,12 +1,29 @@
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { isFree } from './ports.mjs';
 import { join } from 'node:path';
 import { startProgram } from './program.mjs';
 
-/** Starts the three stand-ins; each keeps its journal in `folder`. Gives their addresses and how to end them. */
-export async function startStandins(folder, onExit) {
+/** The backends of the demo: what they are called and how one signs in. */
+export const backends = {
+  basalt: { title: 'Basalt, all flash', password: 'harbour-wall', sites: ['quayside'] },
+  kelp: { title: 'Kelp storage cluster', password: 'holdfast', sites: ['quayside'] },
+  gneiss: { title: 'Gneiss, shared files', password: 'slow-stone', sites: ['quayside'] },
+  limpet: { title: 'Limpet, the outpost', password: 'low-water', sites: ['gull-rock'] },
+  eddy: { title: 'Eddy, not commissioned yet', password: 'turning-tide', sites: ['quayside'] },
+};
+
+/**
+ * Starts the platform's stand-in and those of the backends named; each keeps its journal in `folder`, and its address from one
+ * start to the next where that is free. Gives their addresses and how to end them.
+ */
+export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit } = {}) {
+  mkdirSync(folder, { recursive: true });
+  const portsFile = join(folder, 'ports.json');
+  const known = existsSync(portsFile) ? JSON.parse(readFileSync(portsFile, 'utf8')) : {};
   const start = async (name) => {
-    const { line, stop } = await startProgram('apps/standins/dist/main.mjs', [name, '0', '0', folder], {
+    const port = known[name] && (await isFree(known[name])) ? known[name] : 0;
+    const { line, stop } = await startProgram('apps/standins/dist/main.mjs', [name, String(port), '0', folder], {
       name: `The stand-in ${name}`,
       until: / ready at /,
       onExit: (code, said) => onExit?.(`the stand-in ${name}`, code, said),
@@ -14,8 +31,12 @@ export async function startStandins(folder, onExit) {
     const [, url, control] = / ready at (\S+), control at (\S+)/.exec(line);
     return { url, control, stop };
   };
-  const [platform, basalt, kelp] = await Promise.all(['platform', 'basalt', 'kelp'].map(start));
-  return { platform, basalt, kelp, stop: () => Promise.all([platform, basalt, kelp].map((s) => s.stop())) };
+  const all = ['platform', ...names];
+  const started = await Promise.all(all.map(start));
+  const running = Object.fromEntries(all.map((name, i) => [name, started[i]]));
+  const ports = Object.fromEntries(all.map((name) => [name, Number(new URL(running[name].url).port)]));
+  writeFileSync(portsFile, JSON.stringify({ ...known, ...ports }));
+  return { ...running, stop: () => Promise.all(started.map((s) => s.stop())) };
 }
 
 /** Accounts of the demo: made-up people of the Orrin Sound Hydrographic Office. */
@@ -33,22 +54,17 @@ export function writeEstate(folder, standins) {
   const estate = {
     site: 'quayside',
     platform: { server: standins.platform.url },
-    backends: [
-      {
-        id: 'basalt',
-        title: 'Basalt, all flash',
-        address: standins.basalt.url,
+    // gneiss is left to be registered: the demo does it by the same call as a person would
+    backends: Object.entries(backends)
+      .filter(([id]) => id !== 'gneiss' && standins[id])
+      .map(([id, { title, password, sites }]) => ({
+        id,
+        title,
+        sites,
+        address: standins[id].url,
         username: 'moorage',
-        password: 'harbour-wall',
-      },
-      {
-        id: 'kelp',
-        title: 'Kelp storage cluster',
-        address: standins.kelp.url,
-        username: 'moorage',
-        password: 'holdfast',
-      },
-    ],
+        password,
+      })),
     people,
   };
   const estateFile = join(folder, 'estate.json');

@@ -7,7 +7,15 @@ const estateSchema = z.object({
   site: z.string(),
   platform: z.object({ server: z.url(), token: z.string().optional() }),
   backends: z.array(
-    z.object({ id: z.string(), title: z.string(), address: z.url(), username: z.string(), password: z.string() }),
+    z.object({
+      id: z.string(),
+      title: z.string(),
+      address: z.url(),
+      username: z.string(),
+      password: z.string(),
+      /** Sites whose platforms reach it; this one alone when nothing is said. */
+      sites: z.array(z.string()).optional(),
+    }),
   ),
   people: z.array(
     z.object({

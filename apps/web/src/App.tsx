@@ -17,6 +17,11 @@ import { SignIn } from './sign-in/SignIn';
 import { useLook } from './theme/look';
 import { makeTheme } from './theme/theme';
 
+const Watch = lazy(() => import('./watch/Watch'));
+const BackendDetail = lazy(() => import('./backends/BackendDetail'));
+const Register = lazy(() => import('./backends/Register'));
+const Readiness = lazy(() => import('./backends/Readiness'));
+const Commission = lazy(() => import('./clusters/Commission'));
 const Backends = lazy(() => import('./backends/Backends'));
 const Moorings = lazy(() => import('./moorings/Moorings'));
 const Classes = lazy(() => import('./classes/Classes'));
@@ -44,7 +49,12 @@ function ChartRoom({ person }: { person: Session }) {
           }
         >
           <Routes>
+            <Route path="/watch" element={<Watch />} />
             <Route path="/backends" element={<Backends />} />
+            <Route path="/backends/new" element={<Register />} />
+            <Route path="/backends/readiness" element={<Readiness />} />
+            <Route path="/backends/:id" element={<BackendDetail />} />
+            <Route path="/backends/:id/commission" element={<Commission />} />
             <Route path="/moorings" element={<Moorings />} />
             <Route path="/classes" element={<Classes />} />
             <Route path="/classes/new" element={<NewClass />} />
@@ -52,7 +62,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />
-            <Route path="*" element={<Navigate to="/claims" replace />} />
+            <Route path="*" element={<Navigate to="/watch" replace />} />
           </Routes>
         </Suspense>
         <Line />

@@ -77,3 +77,27 @@ export const poolShapeSchema = z.object({
   rate: z.number(),
 });
 export type PoolShapeRow = z.infer<typeof poolShapeSchema>;
+
+/** A commissioning plan in a file: what each node gives, without the identifiers of one place. */
+export const portableDesignSchema = z.object({
+  pool,
+  scheme: schemeSchema,
+  level: z.enum(['node', 'rack', 'zone']),
+  nodes: z
+    .array(
+      z.object({
+        node: z.string().min(1).max(200),
+        disks: z
+          .array(
+            z.object({
+              role: z.enum(['data', 'metadata']),
+              media: z.string().max(40),
+              capacity: z.int().positive(),
+              count: z.int().min(1).max(10_000),
+            }),
+          )
+          .max(1000),
+      }),
+    )
+    .max(10_000),
+});

@@ -34,11 +34,13 @@ interface StoredBackend {
 
 /** Adds the estate's backends that are missing; credentials are sealed before they reach the database. */
 export async function ensureBackends(database: Database, vault: Vault, estate: Estate): Promise<void> {
-  for (const { id, title, address, username, password } of estate.backends)
+  for (const { id, title, address, username, password, sites } of estate.backends)
     await database.rows(
-      `INSERT INTO backends (id, title, address, username, secret, sites) VALUES ($1, $2, $3, $4, $5, ARRAY[$6])
+      `INSERT INTO backends (id, title, address, username, secret, sites) SELECT $1, $2, $3, $4, $5, $6
+       -- one that a person has forgotten stays so
+       WHERE NOT EXISTS (SELECT 1 FROM logbook WHERE kind = 'backend' AND action = 'delete' AND subject = $1)
        ON CONFLICT (id) DO UPDATE SET address = excluded.address`,
-      [id, title, address, username, vault.seal(password), estate.site],
+      [id, title, address, username, vault.seal(password), sites ?? [estate.site]],
     );
 }
 

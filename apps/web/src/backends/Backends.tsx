@@ -1,17 +1,31 @@
-import { Box, Link, Paper, Table, TableBody, TableCell, TableHead, TableRow, Tooltip, Typography } from '@mui/material';
+import {
+  Box,
+  Button,
+  Link,
+  Paper,
+  Table,
+  TableBody,
+  TableCell,
+  TableHead,
+  TableRow,
+  Tooltip,
+  Typography,
+} from '@mui/material';
 import type { BackendRow, PoolRow } from '@moorage/contract/backends';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
 import { thinState } from '@moorage/core/pools/pool';
+import { Link as RouterLink } from 'react-router';
 import { useBackends } from '../api/queries';
-import { useInAddress } from '../frame/address';
-import { MarkedWord } from '../marks/Mark';
+import { useGo, useInAddress, useKeepLine } from '../frame/address';
+import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Iops, Size, Unit } from '../parts/Size';
 import { Empty, Fetched } from '../parts/States';
 import { When } from '../parts/When';
 import { Sounding } from '../soundings/Sounding';
+import { BackendState } from './BackendState';
 import { CapacityExplained } from './CapacityExplained';
 import { PoolSettings } from './PoolSettings';
 
@@ -115,27 +129,18 @@ function PoolLine({
 }
 
 function BackendLine({ backend }: { backend: BackendRow }) {
-  const state = !backend.reachable
-    ? 'person'
-    : backend.degradedVolumes > 0 || !backend.healthy
-      ? 'degraded'
-      : 'settled';
-  const words = !backend.reachable
-    ? (backend.problem?.detail ?? 'not looked at yet')
-    : backend.degradedVolumes > 0
-      ? `${backend.degradedVolumes} volumes miss copies`
-      : backend.healthy
-        ? 'answers, healthy'
-        : 'says it is not healthy';
+  const keep = useKeepLine();
   return (
     <TableRow sx={{ '& td': { borderTop: 1, borderColor: 'divider', pt: 1.25 } }}>
       <TableCell colSpan={9}>
         <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
           <Typography component="h2" variant="h2">
-            {backend.id}
+            <Link component={RouterLink} to={keep(`/backends/${backend.id}`)} color="text.primary">
+              {backend.id}
+            </Link>
           </Typography>
           <span>{backend.title}</span>
-          <MarkedWord kind={state} word={words} />
+          <BackendState backend={backend} />
           <Box sx={{ flex: 1 }} />
           <Typography variant="caption" color="text.secondary">
             {backend.address}{' '}
@@ -175,7 +180,9 @@ function Estate({ backends }: { backends: BackendRow[] }) {
   const chosen = pools.find(({ pool }) => pool.id === name) ?? first;
   if (backends.length === 0)
     return (
-      <Empty title="No backend is registered">Name one in the estate file of the server; see docs/operating.md.</Empty>
+      <Empty title="No backend is registered">
+        Register the first one: an address and credentials are enough, the rest is read from it.
+      </Empty>
     );
   return (
     <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
@@ -207,7 +214,9 @@ function Estate({ backends }: { backends: BackendRow[] }) {
               backend.pools.length === 0 && (
                 <TableRow key={`${backend.id}-none`}>
                   <TableCell colSpan={9} sx={{ color: 'text.secondary' }}>
-                    Its pools are not known yet.
+                    {backend.disks > 0
+                      ? 'It has disks and no pool yet: see it whole to commission them.'
+                      : 'Its pools are not known yet.'}
                   </TableCell>
                 </TableRow>
               ),
@@ -222,9 +231,21 @@ function Estate({ backends }: { backends: BackendRow[] }) {
 
 export default function Backends() {
   const query = useBackends();
+  const go = useGo();
+  const may = useMay('administrator', 'operator', 'storage-engineer');
   return (
     <Place
       title="Backends"
+      actions={
+        <Box sx={{ display: 'flex', gap: 1 }}>
+          <Button onClick={() => go('/backends/readiness')}>Node readiness</Button>
+          {may && (
+            <Button variant="contained" onClick={() => go('/backends/new')}>
+              Register a backend
+            </Button>
+          )}
+        </Box>
+      }
       question={
         <>
           How much can each pool really keep, and what is it promised already?{' '}

@@ -1,10 +1,10 @@
-import { Box, Button, Popover, TextField, Typography } from '@mui/material';
-import type { PoolChange, PoolRow } from '@moorage/contract/backends';
+import { Box, Button, MenuItem, Popover, TextField, Typography } from '@mui/material';
+import { tiers, type PoolChange, type PoolRow, type Tier } from '@moorage/contract/backends';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { quantityWords } from '@moorage/contract/claims';
 import { useState } from 'react';
-import { useForm } from 'react-hook-form';
+import { Controller, useForm } from 'react-hook-form';
 import { ApiProblem, call } from '../api/client';
 import { useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
@@ -14,12 +14,22 @@ interface Fields {
   softMark: string;
   hardMark: string;
   allotment: string;
+  allotmentIops: string;
+  allotmentThroughput: string;
+  price: string;
+  tier: string;
 }
 
 const numberIn = (text: string, low: number, high: number): number | undefined => {
   const value = Number(text);
   return text.trim() !== '' && value >= low && value <= high ? value : undefined;
 };
+
+const numberOrNull = (text: string): number | null => (text.trim() === '' ? null : Number(text));
+const optional =
+  (low: number, high: number, words: string) =>
+  (text: string): true | string =>
+    text.trim() === '' || numberIn(text, low, high) !== undefined || words;
 
 /** Limits of one pool: how much may be promised, and where it counts as filling up. */
 export function PoolSettings({ pool }: { pool: PoolRow }) {
@@ -31,8 +41,12 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
     softMark: String(Math.round(pool.softMark * 100)),
     hardMark: String(Math.round(pool.hardMark * 100)),
     allotment: pool.allotment === null ? '' : formatQuantity(pool.allotment as Bytes),
+    allotmentIops: pool.allotmentIops === null ? '' : String(pool.allotmentIops),
+    allotmentThroughput: pool.allotmentThroughput === null ? '' : String(Math.round(pool.allotmentThroughput / 1e6)),
+    price: pool.price === null ? '' : String(pool.price),
+    tier: pool.tierSaid ? pool.tier : '',
   };
-  const { register, handleSubmit, reset, setError, formState } = useForm<Fields>({
+  const { register, handleSubmit, reset, setError, formState, control } = useForm<Fields>({
     values: defaults,
     mode: 'onChange',
   });
@@ -44,6 +58,11 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
       softMark: Number(fields.softMark) / 100,
       hardMark: Number(fields.hardMark) / 100,
       allotment: allotment.ok ? allotment.bytes : null,
+      allotmentIops: numberOrNull(fields.allotmentIops),
+      allotmentThroughput:
+        fields.allotmentThroughput.trim() === '' ? null : Math.round(Number(fields.allotmentThroughput) * 1e6),
+      price: numberOrNull(fields.price),
+      tier: fields.tier === '' ? null : (fields.tier as Tier),
     };
     try {
       await call(`/api/pools/${pool.id}`, { method: 'PATCH', version: pool.version, body: change });
@@ -86,7 +105,7 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
           component="form"
           onSubmit={submit}
           noValidate
-          sx={{ p: 2, width: 340, display: 'flex', flexDirection: 'column', gap: 2 }}
+          sx={{ p: 2, width: 360, display: 'flex', flexDirection: 'column', gap: 1.5 }}
         >
           <Typography variant="h2">Limits of {pool.name}</Typography>
           {field(
@@ -117,6 +136,31 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
               return size.ok || quantityWords[size.problem];
             },
           )}
+          <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 1.5 }}>
+            {field('allotmentIops', 'Allotment, IOPS', 'Empty for none.', optional(1, 1e9, 'A whole number.'))}
+            {field('allotmentThroughput', 'Allotment, MB/s', 'Empty for none.', optional(1, 1e7, 'A number.'))}
+            {field('price', 'Price of a GiB', 'A month.', optional(0, 10_000, 'A number from 0.'))}
+            <Controller
+              name="tier"
+              control={control}
+              render={({ field: tier }) => (
+                <TextField
+                  select
+                  label="Tier"
+                  {...tier}
+                  helperText="What it counts as."
+                  slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+                >
+                  <MenuItem value="">by its media</MenuItem>
+                  {tiers.map((t) => (
+                    <MenuItem key={t} value={t}>
+                      {t}
+                    </MenuItem>
+                  ))}
+                </TextField>
+              )}
+            />
+          </Box>
           {errors.root && (
             <Typography role="alert" variant="body2" color="error">
               {errors.root.message}

@@ -1,10 +1,9 @@
 import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
-import type { ClaimPage } from '@moorage/contract/claims';
 import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { call } from '../api/client';
+import { useFindings } from '../api/cluster-queries';
 import { useLiveState } from '../api/live';
 import { queryClient } from '../api/queries';
 import { Mark } from '../marks/Mark';
@@ -13,23 +12,20 @@ import { useLook } from '../theme/look';
 import { useKeepLine } from './address';
 import { FindBox } from './FindBox';
 
-/** Claims that cannot go on without somebody: until the findings have a place of their own, they are what needs a person. */
+/** How many findings are not set aside. */
 function NeedsPerson() {
   const keep = useKeepLine();
-  const { data } = useQuery({
-    queryKey: ['claims', 'counts'],
-    queryFn: () => call<ClaimPage>('/api/claims?limit=1'),
-  });
-  const stuck = data?.counts.stuck ?? 0;
+  const { data } = useFindings();
+  const open = data?.filter((f) => f.aside === null).length ?? 0;
   return (
     <Link
       component={RouterLink}
-      to={keep('/claims?state=unbound')}
+      to={keep('/watch')}
       underline="hover"
       sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, whiteSpace: 'nowrap', color: 'text.primary' }}
     >
-      <Mark kind={stuck > 0 ? 'person' : 'settled'} />
-      {stuck === 0 ? 'nothing waits for you' : stuck === 1 ? '1 claim needs a person' : `${stuck} claims need a person`}
+      <Mark kind={open > 0 ? 'person' : 'settled'} />
+      {open === 0 ? 'nothing needs you' : open === 1 ? '1 finding' : `${open} findings`}
     </Link>
   );
 }

@@ -1,0 +1,145 @@
+import { Box, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
+import { useReadiness } from '../api/cluster-queries';
+import { useInAddress } from '../frame/address';
+import { Mark, MarkedWord } from '../marks/Mark';
+import { Copyable } from '../parts/Copyable';
+import { Place } from '../parts/Place';
+import { Empty, Fetched } from '../parts/States';
+import { checkFact, checkRemedy, checkTitles, shortFailure } from '../words/readiness';
+
+type Cell = ReadinessData['cells'][number];
+const marks = { ready: 'settled', weak: 'degraded', unready: 'person' } as const;
+const checkMarks = { passed: 'settled', weak: 'degraded', failed: 'person' } as const;
+
+function Why({ cell }: { cell: Cell }) {
+  return (
+    <Paper
+      component="section"
+      aria-label={`Checks of ${cell.node} for ${cell.backend}`}
+      sx={{ p: 2, width: 400, flex: 'none' }}
+    >
+      <Typography variant="h2">
+        {cell.node} to {cell.backend}
+      </Typography>
+      <Table size="small" aria-label="Checks" sx={{ mt: 1 }}>
+        <TableBody>
+          {cell.checks.map((c, i) => {
+            const remedy = checkRemedy(c, cell.node, cell.backend);
+            return (
+              <TableRow key={`${c.check}-${i}`} sx={{ verticalAlign: 'top' }}>
+                <TableCell sx={{ pl: 0, width: 130 }}>
+                  <Box component="span" sx={{ display: 'inline-flex', gap: 1, alignItems: 'baseline' }}>
+                    <Mark kind={checkMarks[c.state]} size={10} />
+                    {checkTitles[c.check]}
+                  </Box>
+                </TableCell>
+                <TableCell sx={{ pr: 0, overflowWrap: 'anywhere' }}>
+                  {checkFact(c)}
+                  {remedy &&
+                    (remedy.startsWith('kubectl') ? (
+                      <Box sx={{ mt: 0.5 }}>
+                        <Copyable text={remedy} what="command" />
+                      </Box>
+                    ) : (
+                      <Typography
+                        variant="body2"
+                        sx={{ mt: 0.5, color: c.state === 'failed' ? 'error.main' : 'warning.main' }}
+                      >
+                        {remedy}
+                      </Typography>
+                    ))}
+                </TableCell>
+              </TableRow>
+            );
+          })}
+        </TableBody>
+      </Table>
+    </Paper>
+  );
+}
+
+function Board({ data }: { data: ReadinessData }) {
+  const cellAt = new Map(data.cells.map((c) => [`${c.node}/${c.backend}`, c]));
+  const worst =
+    data.cells.find((c) => c.state === 'unready') ?? data.cells.find((c) => c.state === 'weak') ?? data.cells[0];
+  const [at, setAt] = useInAddress('at', worst ? `${worst.node}/${worst.backend}` : '');
+  const chosen = cellAt.get(at) ?? worst;
+  if (!chosen)
+    return (
+      <Empty title="Nothing to compare yet">
+        As soon as the platform tells of nodes and a backend of pools, they are here.
+      </Empty>
+    );
+  const move = (event: React.KeyboardEvent) => {
+    const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
+    if (!step) return;
+    event.preventDefault();
+    const row = data.nodes.findIndex((n) => n.name === chosen.node) + step[0]!;
+    const column = data.backends.findIndex((b) => b.id === chosen.backend) + step[1]!;
+    const [node, backend] = [data.nodes[row], data.backends[column]];
+    if (!node || !backend) return;
+    setAt(`${node.name}/${backend.id}`);
+    document.querySelector<HTMLElement>(`[data-cell="${node.name}/${backend.id}"]`)?.focus();
+  };
+  return (
+    <Box sx={{ display: 'flex', gap: 2, alignItems: 'flex-start' }}>
+      <Paper sx={{ flex: 1, minWidth: 0, overflow: 'auto' }}>
+        <Table size="small" role="grid" aria-label="Nodes and backends" onKeyDown={move}>
+          <TableHead>
+            <TableRow>
+              <TableCell>Node</TableCell>
+              <TableCell>Zone</TableCell>
+              <TableCell>Address</TableCell>
+              {data.backends.map((b) => (
+                <TableCell key={b.id}>{b.id}</TableCell>
+              ))}
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {data.nodes.map((n) => (
+              <TableRow key={n.name}>
+                <TableCell component="th" scope="row">
+                  {n.name}
+                </TableCell>
+                <TableCell>{n.zone}</TableCell>
+                <TableCell>{n.addresses.join(', ')}</TableCell>
+                {data.backends.map((b) => {
+                  const cell = cellAt.get(`${n.name}/${b.id}`);
+                  const mine = cell === chosen;
+                  return (
+                    <TableCell
+                      key={b.id}
+                      role="gridcell"
+                      data-cell={`${n.name}/${b.id}`}
+                      tabIndex={mine ? 0 : -1}
+                      aria-selected={mine}
+                      onClick={() => setAt(`${n.name}/${b.id}`)}
+                      sx={{ cursor: 'pointer', bgcolor: mine ? 'action.selected' : undefined }}
+                    >
+                      {cell ? <MarkedWord kind={marks[cell.state]} word={shortFailure(cell.checks)} /> : '–'}
+                    </TableCell>
+                  );
+                })}
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </Paper>
+      <Why cell={chosen} />
+    </Box>
+  );
+}
+
+/** Whether each node can really use each backend, with the exact remedy where it cannot. */
+export default function Readiness() {
+  const query = useReadiness();
+  return (
+    <Place
+      title="Node readiness"
+      question="Can a pod on this node use that backend's volumes, and if not, what is missing?"
+    >
+      <Fetched query={query}>{(data) => <Board data={data} />}</Fetched>
+    </Place>
+  );
+}

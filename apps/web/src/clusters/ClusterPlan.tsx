@@ -1,0 +1,83 @@
+import { Box, Button, Paper, Typography } from '@mui/material';
+import type { BackendRow } from '@moorage/contract/backends';
+import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
+import { unfit } from '@moorage/core/clusters/disk';
+import { useMemo, useState } from 'react';
+import { useSearchParams } from 'react-router';
+import { useDisks, useInventory } from '../api/cluster-queries';
+import { useAddress, useGo } from '../frame/address';
+import { Fetched } from '../parts/States';
+import { Chosen } from './Chosen';
+import type { Role } from './Plan';
+import { PlanOrTable } from './PlanOrTable';
+
+function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Inventory }) {
+  const disks = useDisks(inventory);
+  const go = useGo();
+  const [search] = useSearchParams();
+  const change = useAddress();
+  const pools = useMemo(
+    () => backend.pools.filter((p) => p.goneSince === null && p.facts.redundancy.kind === 'spread').map((p) => p.name),
+    [backend.pools],
+  );
+  // an address may name a disk or a node: a finding leads here
+  const [picked, setPicked] = useState<ReadonlySet<string>>(() => {
+    const [disk, node] = [search.get('disk'), search.get('node')];
+    return new Set(disks.filter((d) => d.id === disk || (d.node === node && d.use === 'owned')).map((d) => d.id));
+  });
+  const mayPick = (d: SeenDisk) =>
+    (d.owner !== undefined && pools.includes(d.owner)) || (pools.length > 0 && unfit(d) === undefined);
+  const chosen = disks.filter((d) => picked.has(d.id) && mayPick(d));
+  const roles = useMemo(() => new Map<string, Role>([...picked].map((id) => [id, 'chosen'])), [picked]);
+  const clear = () => {
+    setPicked(new Set());
+    change({ disk: null, node: null });
+  };
+  const free = disks.filter((d) => unfit(d) === undefined);
+  const pick = (some: readonly SeenDisk[]) => {
+    const next = new Set(picked);
+    const drop = some.every((d) => picked.has(d.id));
+    for (const d of some) {
+      if (drop) next.delete(d.id);
+      else next.add(d.id);
+    }
+    setPicked(next);
+  };
+  return (
+    <>
+      <Paper sx={{ p: 2 }}>
+        <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, mb: 0.5 }}>
+          <Typography variant="h2">Nodes and disks</Typography>
+          <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
+            {inventory.nodes.length.toLocaleString('en-GB')} nodes, {disks.length.toLocaleString('en-GB')} disks,{' '}
+            {free.length.toLocaleString('en-GB')} of them free.
+            {pools.length > 0 && ' Click disks, or a node, to add them to a pool or take them out.'}
+          </Typography>
+          {free.length > 0 && (
+            <Button
+              variant={pools.length === 0 ? 'contained' : 'outlined'}
+              onClick={() => go(`/backends/${backend.id}/commission`)}
+            >
+              Commission
+            </Button>
+          )}
+        </Box>
+        <PlanOrTable
+          inventory={inventory}
+          disks={disks}
+          roles={roles}
+          mayPick={mayPick}
+          onPick={pools.length > 0 ? pick : undefined}
+          label={`Nodes and disks of ${backend.id}, ${picked.size} chosen. List them to choose with the keyboard.`}
+        />
+      </Paper>
+      {chosen.length > 0 && <Chosen backend={backend.id} chosen={chosen} pools={pools} clear={clear} />}
+    </>
+  );
+}
+
+/** The nodes and disks of a cluster, drawn to size. */
+export function ClusterPlan({ backend }: { backend: BackendRow }) {
+  const query = useInventory(backend.id);
+  return <Fetched query={query}>{(inventory) => <Drawn backend={backend} inventory={inventory} />}</Fetched>;
+}

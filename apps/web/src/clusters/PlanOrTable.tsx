@@ -1,0 +1,89 @@
+import { Box, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { useTheme } from '@mui/material/styles';
+import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
+import { useInAddress } from '../frame/address';
+import { DiskTable } from './DiskTable';
+import { Plan, type Role } from './Plan';
+
+function Swatch({ fill, words, cross }: { fill: string; words: string; cross?: string }) {
+  const { chart } = useTheme();
+  return (
+    <Box component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, whiteSpace: 'nowrap' }}>
+      <svg width="16" height="12" aria-hidden="true">
+        <rect x="0.5" y="0.5" width="15" height="11" fill={fill} stroke={cross ?? chart.secondInk} />
+        {cross && <path d="M0 0L16 12M16 0L0 12" stroke={cross} />}
+      </svg>
+      {words}
+    </Box>
+  );
+}
+
+/** What the fills of the drawing mean: only what occurs in it. */
+function Legend({ disks, roles }: { disks: readonly SeenDisk[]; roles: ReadonlyMap<string, Role> }) {
+  const { chart } = useTheme();
+  const kinds = new Set(roles.values());
+  const owned = disks.some((d) => d.use === 'owned');
+  return (
+    <Typography
+      variant="caption"
+      component="div"
+      color="text.secondary"
+      sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}
+    >
+      <Swatch fill={chart.sheet} words="free" />
+      {kinds.has('data') && <Swatch fill={chart.tide} words="for data" />}
+      {kinds.has('metadata') && <Swatch fill={chart.ink} words="for metadata" />}
+      {kinds.has('chosen') && <Swatch fill={chart.tide} words="chosen" />}
+      <Swatch fill={chart.rule} words="cannot be taken" />
+      {owned && (
+        <>
+          <Swatch fill={chart.depth[0]} words="in a pool, little promised" />
+          <Swatch fill={chart.depth[4]} words="nearly all promised" />
+        </>
+      )}
+      {disks.some((d) => !d.works) && <Swatch fill={chart.sheet} cross={chart.buoy} words="does not work" />}
+    </Typography>
+  );
+}
+
+/** The disks of a cluster, drawn or listed; the choice is in the address. */
+export function PlanOrTable({
+  inventory,
+  disks,
+  roles,
+  mayPick,
+  onPick,
+  label,
+}: {
+  inventory: Inventory;
+  disks: readonly SeenDisk[];
+  roles: ReadonlyMap<string, Role>;
+  mayPick: (disk: SeenDisk) => boolean;
+  onPick?: (disks: readonly SeenDisk[]) => void;
+  label: string;
+}) {
+  const [as, setAs] = useInAddress('as', 'plan');
+  const pick = onPick && ((some: readonly SeenDisk[]) => onPick(some.filter(mayPick)));
+  return (
+    <Box>
+      <Box sx={{ display: 'flex', alignItems: 'center', gap: 2, mb: 1 }}>
+        <Box sx={{ flex: 1 }}>{as === 'plan' && <Legend disks={disks} roles={roles} />}</Box>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={as}
+          aria-label="How the disks are shown"
+          onChange={(_e, v: string | null) => v && setAs(v)}
+        >
+          <ToggleButton value="plan">Drawn</ToggleButton>
+          <ToggleButton value="table">Listed</ToggleButton>
+        </ToggleButtonGroup>
+      </Box>
+      {as === 'plan' ? (
+        <Plan nodes={inventory.nodes} disks={disks} roles={roles} onPick={pick} label={label} />
+      ) : (
+        <DiskTable disks={disks} roles={roles} mayPick={mayPick} onPick={pick} />
+      )}
+    </Box>
+  );
+}

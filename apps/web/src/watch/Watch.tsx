@@ -1,0 +1,203 @@
+import { Box, Button, Link, Paper, Popover, TextField, Typography } from '@mui/material';
+import { asideSchema, type FindingRow } from '@moorage/contract/findings';
+import { consequences, findingKinds, type Consequence } from '@moorage/core/findings/finding';
+import dayjs from 'dayjs';
+import { useState } from 'react';
+import { Link as RouterLink } from 'react-router';
+import { call } from '../api/client';
+import { useFindings } from '../api/cluster-queries';
+import { queryClient } from '../api/queries';
+import { useInAddress, useKeepLine } from '../frame/address';
+import { Mark, type MarkKind } from '../marks/Mark';
+import { Place } from '../parts/Place';
+import { useMay } from '../parts/person';
+import { Empty, Fetched } from '../parts/States';
+import { useAct } from '../parts/useAct';
+import { When } from '../parts/When';
+import { consequenceWords, findingWords } from '../words/findings';
+
+const marks: Record<Consequence, MarkKind> = {
+  'data-at-risk': 'lost',
+  'claims-blocked': 'person',
+  'time-to-limit': 'degraded',
+  waste: 'waiting',
+};
+const pathOf = (id: string): string => `/api/findings/${encodeURIComponent(id)}/aside`;
+const refresh = () => queryClient.invalidateQueries({ queryKey: ['findings'] });
+
+function SetAside({ finding }: { finding: FindingRow }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [reason, setReason] = useState('');
+  const [until, setUntil] = useState(dayjs().add(14, 'day').format('YYYY-MM-DD'));
+  const [problem, setProblem] = useState<string>();
+  const put = useAct(async (body: { reason: string; until: string }) => {
+    await call(pathOf(finding.id), { method: 'PUT', body });
+    setAnchor(null);
+    await refresh();
+    return {
+      text: `Set aside until ${dayjs(body.until).format('D MMM YYYY')}.`,
+      undo: () => void call(pathOf(finding.id), { method: 'DELETE' }).then(refresh),
+    };
+  });
+  const submit = (event: React.FormEvent) => {
+    event.preventDefault();
+    const read = asideSchema.safeParse({ reason, until });
+    if (read.success) put.mutate(read.data);
+    else setProblem(read.error.issues[0]?.message);
+  };
+  return (
+    <>
+      <Button onClick={(e) => setAnchor(e.currentTarget)}>Set aside</Button>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
+        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
+      >
+        <Box
+          component="form"
+          onSubmit={submit}
+          noValidate
+          sx={{ p: 2, width: 300, display: 'flex', flexDirection: 'column', gap: 1.5 }}
+        >
+          <Typography variant="body2">
+            It leaves the list until then, and comes back by itself if it is still so.
+          </Typography>
+          <TextField
+            label="Why"
+            value={reason}
+            autoFocus
+            error={!!problem}
+            helperText={problem}
+            onChange={(e) => (setReason(e.target.value), setProblem(undefined))}
+          />
+          <TextField
+            label="Until"
+            type="date"
+            value={until}
+            onChange={(e) => setUntil(e.target.value)}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+          <Button type="submit" variant="contained" disabled={put.isPending}>
+            Set aside
+          </Button>
+        </Box>
+      </Popover>
+    </>
+  );
+}
+
+function TakeUp({ finding }: { finding: FindingRow }) {
+  const take = useAct(async () => {
+    await call(pathOf(finding.id), { method: 'DELETE' });
+    await refresh();
+    return { text: 'It is on the list again.' };
+  });
+  return <Button onClick={() => take.mutate(undefined)}>Take up again</Button>;
+}
+
+function FindingLine({ finding }: { finding: FindingRow }) {
+  const keep = useKeepLine();
+  const may = useMay('administrator', 'operator', 'storage-engineer');
+  const { title, detail, remedy, path } = findingWords(finding);
+  const rank = findingKinds[finding.kind];
+  return (
+    <Box
+      component="li"
+      data-finding={finding.kind}
+      sx={{
+        display: 'grid',
+        gridTemplateColumns: '20px minmax(0, 1fr) 90px 220px',
+        gap: 1.5,
+        alignItems: 'center',
+        py: 0.9,
+        px: 1.5,
+        borderTop: 1,
+        borderColor: 'divider',
+      }}
+    >
+      <Mark kind={marks[rank]} />
+      <Box sx={{ minWidth: 0 }}>
+        <strong>{title}</strong>
+        <Typography variant="body2" color="text.secondary" sx={{ overflowWrap: 'anywhere' }}>
+          {finding.aside
+            ? `Set aside by ${finding.aside.person} until ${dayjs(finding.aside.until).format('D MMM YYYY')}: ${finding.aside.reason}`
+            : detail}
+        </Typography>
+      </Box>
+      <Typography variant="caption" color="text.secondary">
+        since <When at={finding.since} />
+      </Typography>
+      <Box sx={{ display: 'flex', gap: 1.5, justifyContent: 'flex-end', alignItems: 'center' }}>
+        <Link component={RouterLink} to={keep(path)} sx={{ textAlign: 'right' }}>
+          {remedy}
+        </Link>
+        {may && (finding.aside ? <TakeUp finding={finding} /> : <SetAside finding={finding} />)}
+      </Box>
+    </Box>
+  );
+}
+
+function Listed({ findings }: { findings: readonly FindingRow[] }) {
+  const [aside, setAside] = useInAddress('aside');
+  const shown = findings.filter((f) => (f.aside !== null) === (aside === 'yes'));
+  const hidden = findings.filter((f) => f.aside !== null).length;
+  return (
+    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, maxWidth: 1280 }}>
+      {(hidden > 0 || aside === 'yes') && (
+        <Box>
+          <Button onClick={() => setAside(aside === 'yes' ? '' : 'yes')}>
+            {aside === 'yes' ? 'Back to what needs you' : `${hidden} set aside`}
+          </Button>
+        </Box>
+      )}
+      {shown.length === 0 && (
+        <Empty title={aside === 'yes' ? 'Nothing is set aside' : 'Nothing needs you'}>
+          {aside === 'yes'
+            ? ''
+            : 'Backends, pools, disks, nodes, classes and claims are as they should be. What changes appears here by itself.'}
+        </Empty>
+      )}
+      {consequences.map((rank) => {
+        const some = shown.filter((f) => findingKinds[f.kind] === rank);
+        if (some.length === 0) return null;
+        return (
+          <Paper key={rank} component="section" aria-label={consequenceWords[rank]}>
+            <Typography variant="h2" sx={{ px: 1.5, py: 1 }}>
+              {consequenceWords[rank]}{' '}
+              <Typography component="span" color="text.secondary">
+                {some.length}
+              </Typography>
+            </Typography>
+            <Box component="ul" sx={{ listStyle: 'none', m: 0, p: 0 }}>
+              {some.map((f) => (
+                <FindingLine key={f.id} finding={f} />
+              ))}
+            </Box>
+          </Paper>
+        );
+      })}
+    </Box>
+  );
+}
+
+/** The front screen: what needs a person, worst first, each with its remedy one step away. */
+export default function Watch() {
+  const query = useFindings();
+  return (
+    <Place
+      title="Watch"
+      question={
+        <>
+          What needs you now, and what comes first?{' '}
+          <Typography component="span" variant="caption">
+            A finding is something that needs a person; it leaves by itself when it is mended.
+          </Typography>
+        </>
+      }
+    >
+      <Fetched query={query}>{(findings) => <Listed findings={findings} />}</Fetched>
+    </Place>
+  );
+}

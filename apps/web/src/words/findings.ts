@@ -1,0 +1,211 @@
+import type { FindingRow } from '@moorage/contract/findings';
+import type { Consequence } from '@moorage/core/findings/finding';
+import { sizeText } from '@moorage/core/sizes/display';
+
+export const consequenceWords: Record<Consequence, string> = {
+  'data-at-risk': 'Data at risk',
+  'claims-blocked': 'Claims blocked',
+  'time-to-limit': 'Time to a limit',
+  waste: 'Waste',
+};
+
+export interface FindingWords {
+  readonly title: string;
+  readonly detail: string;
+  /** The next step, and where it is done. */
+  readonly remedy: string;
+  readonly path: string;
+}
+
+const percent = (share: number): string => `${Math.round(share * 100)} %`;
+const plural = (n: number, one: string, many: string): string => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
+
+/** What a finding says: to what it happened, what follows, and the one step that helps. */
+export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' | 'subject' | 'facts'>): FindingWords {
+  const number = (name: string): number => Number(facts[name] ?? 0);
+  const text = (name: string): string => String(facts[name] ?? '');
+  const list = (name: string): readonly string[] => {
+    const value = facts[name];
+    return Array.isArray(value) ? (value as string[]) : [];
+  };
+  const some = (name = 'some', of = number('claims')): string => {
+    const named = list(name);
+    return named.length === 0
+      ? ''
+      : ` ${named.join(', ')}${of > named.length ? ` and ${of - named.length} more` : ''}.`;
+  };
+  const claims = plural(number('claims'), 'claim', 'claims');
+  const backend = `/backends/${text('backend')}`;
+  switch (kind) {
+    case 'pool-gone':
+      return {
+        title: `${subject} vanished from ${text('backend')}`,
+        detail: `The backend no longer lists the pool. ${claims} keep data on it.${some()}`,
+        remedy: 'See the backend',
+        path: backend,
+      };
+    case 'copies-missing':
+      return {
+        title: `${plural(number('volumes'), 'volume misses', 'volumes miss')} copies in ${subject}`,
+        detail: `${number('syncing') === number('volumes') ? 'All of them are' : number('syncing') > 0 ? `${number('syncing')} are` : 'None is'} being made whole; ${sizeText(number('bytes'))} to copy.${some('some', number('volumes'))}`,
+        remedy: 'Follow it',
+        path: `${backend}?see=volumes`,
+      };
+    case 'disk-failed':
+      return {
+        title: `A disk of ${text('pool')} failed in ${text('node')}`,
+        detail: `${subject} does not work. ${number('copies') === 0 ? 'Nothing is on it any more.' : `${plural(number('copies'), 'copy was', 'copies were')} on it.`}`,
+        remedy: 'Replace it',
+        path: `${backend}?disk=${encodeURIComponent(subject)}`,
+      };
+    case 'disk-failing':
+      return {
+        title: `A disk of ${text('pool')} expects to fail, in ${text('node')}`,
+        detail: `${subject} says so of itself. ${plural(number('copies'), 'copy is', 'copies are')} on it.`,
+        remedy: 'Take it out in time',
+        path: `${backend}?disk=${encodeURIComponent(subject)}`,
+      };
+    case 'disk-worn':
+      return {
+        title: `A disk of ${text('pool')} is nearly worn out, in ${text('node')}`,
+        detail: `${subject} has ${number('lifeLeft')} % of its life left.`,
+        remedy: 'Take it out in time',
+        path: `${backend}?disk=${encodeURIComponent(subject)}`,
+      };
+    case 'node-lost':
+      return {
+        title: `${subject} of ${text('backend')} does not answer`,
+        detail: `${plural(number('disks'), 'disk', 'disks')} of it cannot be reached; what lies there misses a copy.`,
+        remedy: 'See what is on it',
+        path: `${backend}?node=${subject}`,
+      };
+    case 'pool-shrunk':
+      return {
+        title: `${subject} keeps less than it did`,
+        detail: `${sizeText(number('now'))} of ${sizeText(number('before'))}. ${claims} are on it.${some()}`,
+        remedy: 'See the pool',
+        path: `/backends?pool=${subject}`,
+      };
+    case 'backend-unreachable':
+      return {
+        title: `${subject} cannot be reached`,
+        detail: `${text('detail')}. ${claims} keep data on it; none can be made or grown.`,
+        remedy: text('code') === 'unauthorised' ? 'Change its credentials' : 'See the backend',
+        path: `/backends/${subject}${text('code') === 'unauthorised' ? '?see=settings' : ''}`,
+      };
+    case 'backend-nonsense':
+      return {
+        title: `${subject} answers nonsense`,
+        detail: `${text('detail')}. Nothing it says is believed until it answers as the standard has it.`,
+        remedy: 'See the backend',
+        path: `/backends/${subject}`,
+      };
+    case 'pool-read-only':
+      return {
+        title: `${subject} was set to read only`,
+        detail: `${text('backend')} refuses new volumes and writes. ${claims} are on it.${some()}`,
+        remedy: 'See the backend',
+        path: backend,
+      };
+    case 'pool-full':
+    case 'pool-filling': {
+      const mark = kind === 'pool-full' ? number('hard') : number('soft');
+      return {
+        title: `${subject} is ${percent(number('fill'))} full`,
+        detail: `${sizeText(number('consumed'))} of ${sizeText(number('usable'))} is written; the ${kind === 'pool-full' ? 'hard' : 'soft'} mark is ${percent(mark)}.${kind === 'pool-full' ? ' Nothing new is placed here.' : ' It is used last.'}`,
+        remedy: 'See the pool',
+        path: `/backends?pool=${subject}`,
+      };
+    }
+    case 'claims-stuck': {
+      const state = text('state');
+      const why =
+        state === 'no-class'
+          ? 'have no class'
+          : state === 'lost'
+            ? 'lost their volume'
+            : state === 'retrying'
+              ? 'keep failing'
+              : 'fit nowhere';
+      return {
+        title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits') : why}`,
+        detail: `${sizeText(number('bytes'))} asked for.${some()}`,
+        remedy: 'See what would bind them',
+        path:
+          number('claims') === 1 && list('some')[0]
+            ? `/claims/${list('some')[0]}`
+            : `/claims?state=unbound${subject ? `&class=${subject}` : ''}`,
+      };
+    }
+    case 'export-misses-node':
+      return {
+        title: `An export of ${subject} misses ${list('nodes').join(', ')}`,
+        detail: `${list('addresses').join(', ')} lies in none of the ranges that may mount; pods there cannot use its volumes.`,
+        remedy: 'See the readiness',
+        path: `/backends/readiness?at=${list('nodes')[0] ?? ''}/${subject}`,
+      };
+    case 'node-unready':
+      return {
+        title: `${plural(list('nodes').length, 'node cannot', 'nodes cannot')} use ${subject}`,
+        detail: `${list('nodes').join(', ')}: ${text('check')}${text('of') ? `, ${text('of')}` : ''}.`,
+        remedy: 'See the readiness',
+        path: `/backends/readiness?at=${list('nodes')[0] ?? ''}/${subject}`,
+      };
+    case 'paths-missing':
+      return {
+        title: `${list('nodes').join(', ')} ${list('nodes').length === 1 ? 'reaches' : 'reach'} ${subject} by less than all ways`,
+        detail: `${text('check') === 'attach' ? 'Few attachments are left.' : `${text('of')}: ${text('check') === 'initiator' ? 'no initiator' : 'a path is down'}; the others serve.`}`,
+        remedy: 'See the readiness',
+        path: `/backends/readiness?at=${list('nodes')[0] ?? ''}/${subject}`,
+      };
+    case 'platform-lost':
+      return {
+        title: `The platform is not followed: ${subject}`,
+        detail: `${text('detail')}. What is shown of it may be old; it is tried again.`,
+        remedy: 'See the claims',
+        path: '/claims',
+      };
+    case 'change-stalled':
+      return {
+        title: `A change of ${subject} does not get on`,
+        detail: text('detail'),
+        remedy: 'See the change',
+        path: `${backend}?see=changes`,
+      };
+    case 'no-default-class':
+      return {
+        title: 'No class is the default',
+        detail: 'Claims that name no class stay where they are.',
+        remedy: 'Choose one',
+        path: '/classes',
+      };
+    case 'two-default-classes':
+      return {
+        title: 'More than one class is the default',
+        detail: `Claims that name no class go to the newest of${some('some', 0)}`,
+        remedy: 'Choose one',
+        path: '/classes',
+      };
+    case 'cap-near':
+      return {
+        title: `The cap over ${subject} is nearly used`,
+        detail: `${sizeText(number('taken'))} of ${sizeText(number('cap'))} is taken.`,
+        remedy: 'See the backend',
+        path: `/backends/${subject}?see=settings`,
+      };
+    case 'capacity-stranded':
+      return {
+        title: `${sizeText(number('stranded'))} of ${subject} can never be used`,
+        detail: `${list('domains').join(', ')} ${list('domains').length === 1 ? 'holds' : 'hold'} more than the others can match; of ${sizeText(number('raw'))} raw.`,
+        remedy: 'See which disk would free it',
+        path: `/backends?pool=${subject}`,
+      };
+    case 'volumes-adrift':
+      return {
+        title: `${plural(number('volumes'), 'volume is', 'volumes are')} adrift on ${subject}`,
+        detail: `No claim holds ${number('volumes') === 1 ? 'it' : 'them'}; ${sizeText(number('consumed'))} written, ${sizeText(number('bytes'))} promised.`,
+        remedy: 'See them',
+        path: `/backends/${subject}?see=volumes`,
+      };
+  }
+}
