@@ -164,4 +164,24 @@ export async function loadScenario({ url, standins, say }) {
       body: JSON.stringify({ consumed: Math.round(provisioned * share) }),
     });
   }
+  await failOneDisk();
+
+  /** A disk fails that holds copies of volumes with more than one: the cluster makes them anew elsewhere. */
+  async function failOneDisk() {
+    let copied = [];
+    let alone = new Set();
+    await until('the copies on kelp', async () => {
+      const { volumes } = await api('GET', '/api/backends/kelp/volumes?limit=500');
+      copied = volumes.filter((v) => v.copies.length > 1).flatMap((v) => v.copies);
+      alone = new Set(volumes.filter((v) => v.copies.length === 1).map((v) => v.copies[0].disk));
+      return copied.length > 0;
+    });
+    const unlucky = copied.find((c) => !alone.has(c.disk));
+    if (!unlucky) return;
+    await fetch(`${standins.kelp.control}/drives/${unlucky.disk}`, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ works: false }),
+    });
+  }
 }

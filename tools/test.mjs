@@ -69,7 +69,14 @@ function jest(projects, env) {
 
 async function main() {
   ensureNode();
-  ensurePackages(['postgresql', 'python3-prometheus-client', ...(withBrowser ? ['chromium', 'chromium-driver'] : [])]);
+  ensurePackages([
+    'postgresql',
+    'python3-prometheus-client',
+    'python3-sushy',
+    'redfishtool',
+    'openssl',
+    ...(withBrowser ? ['chromium', 'chromium-driver'] : []),
+  ]);
   ensureModules();
   if (only.length === 0) {
     count('formatting', ...bin('prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.'));

@@ -1,12 +1,13 @@
 import type { Browser } from './browser';
 import { moorClass } from '@moorage/server/testing/world';
+import { eddySeed } from '@moorage/standins/backend-seeds';
 import { beginJourney } from './journey';
 
 let browser: Browser;
 let end: () => Promise<void>;
 
 beforeAll(async () => {
-  const journey = await beginJourney();
+  const journey = await beginJourney({ more: [eddySeed], estate: ['eddy'] });
   ({ browser, end } = journey);
   const { caller } = journey;
   await moorClass(caller, 'ledger', ['kelp-nvme', 'basalt-swift'], {
@@ -34,7 +35,15 @@ afterAll(() => end?.());
 
 /** Each place, and something that tells that it is drawn. */
 const places: readonly (readonly [string, string, string])[] = [
+  ['Watch', '/watch', '[data-finding]'],
   ['Backends', '/backends', '.recharts-bar'],
+  ['a backend', '/backends/kelp', 'canvas'],
+  ['its volumes', '/backends/kelp?see=volumes&as=table', '[aria-label=Volumes]'],
+  ['its load', '/backends/kelp?see=load', '.recharts-line'],
+  ['its settings', '/backends/kelp?see=settings', 'form'],
+  ['Register a backend', '/backends/new', 'form'],
+  ['Commission', '/backends/eddy/commission', '[data-usable]'],
+  ['Node readiness', '/backends/readiness', '[role=gridcell]'],
   ['Moorings', '/moorings', '[role=gridcell]'],
   ['Classes', '/classes', 'tbody th'],
   ['a class', '/classes/ledger', 'pre'],

@@ -1,15 +1,15 @@
 import { join } from 'node:path';
-import { makeWorld, type Caller, type World } from '@moorage/server/testing/world';
+import { makeWorld, type Caller, type World, type WorldOptions } from '@moorage/server/testing/world';
 import { Browser } from './browser';
 
 /** The whole application with the built interface, an operator at its API, and a browser before it. */
-export async function beginJourney(): Promise<{
+export async function beginJourney(options: WorldOptions = {}): Promise<{
   world: World;
   caller: Caller;
   browser: Browser;
   end(): Promise<void>;
 }> {
-  const world = await makeWorld();
+  const world = await makeWorld(options);
   const server = await world.start(undefined, { webRoot: join(__dirname, '../../apps/web/dist') });
   const caller = await world.operator(server);
   const browser = await Browser.open(server.url);

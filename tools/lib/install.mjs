@@ -20,6 +20,9 @@ const signs = {
   postgresql: () => postgresBin() !== undefined,
   chromium: () => existsSync('/usr/bin/chromium'),
   'chromium-driver': () => existsSync('/usr/bin/chromedriver'),
+  'python3-sushy': () => spawnSync('/usr/bin/python3', ['-c', 'import sushy']).status === 0,
+  redfishtool: () => onPath('redfishtool'),
+  openssl: () => onPath('openssl'),
   'python3-prometheus-client': () =>
     spawnSync('/usr/bin/python3', ['-c', 'import prometheus_client.openmetrics.parser']).status === 0,
 };

@@ -86,6 +86,7 @@ export const kelpSeed = (): BackendSeed => {
         capacity: 8000 * GiB,
         media: 'HDD',
         pool: 'kelp-deep',
+        lifeLeft: n.name === 'quay-08' && k === 1 ? 7 : 64,
       })),
     ];
   });

@@ -95,7 +95,7 @@ interface StoredDisk {
 
 /** Nodes and disks of a backend, with what the platform leaves free on those nodes that are its own. */
 export async function getInventory(database: Database, id: string): Promise<Inventory> {
-  const [known, nodes, disks, free] = await Promise.all([
+  const [known, nodes, disks, free, shards] = await Promise.all([
     database.one('SELECT 1 FROM backends WHERE id = $1', [id]),
     database.rows<{ name: string; zone: string; rack: string; up: boolean }>(
       'SELECT name, zone, rack, up FROM backend_nodes WHERE backend_id = $1 ORDER BY zone, rack, name LIMIT 10000',
@@ -110,6 +110,14 @@ export async function getInventory(database: Database, id: string): Promise<Inve
       [id],
     ),
     freeOnNodes(database),
+    // shards lie evenly: each disk holds its part of what the pool holds
+    database.rows<{ id: string; promised: number; written: number }>(
+      `SELECT id, reserved_raw / greatest(raw, 1) AS promised, (facts ->> 'consumedRaw')::double precision / greatest(raw, 1) AS written
+       FROM (SELECT p.id, p.facts, p.reserved_raw::double precision AS reserved_raw,
+           (SELECT sum((d ->> 'capacity')::double precision) FROM jsonb_array_elements(p.facts -> 'disks') d) AS raw
+         FROM pools p WHERE p.backend_id = $1 AND p.facts #>> '{redundancy,scheme,kind}' = 'erasure') s`,
+      [id],
+    ),
   ]);
   if (!known) throw HttpProblem.notFound('backend', id);
   const nodeAt = new Map(nodes.map((n, i) => [n.name, i]));
@@ -118,6 +126,9 @@ export async function getInventory(database: Database, id: string): Promise<Inve
   const owners = [...new Set(shown.flatMap((d) => d.owner ?? []))];
   const mediaAt = new Map(media.map((m, i) => [m, i]));
   const ownerAt = new Map(owners.map((o, i) => [o, i]));
+  const shareOf = new Map(shards.map((s) => [s.id, s]));
+  const part = (d: StoredDisk, of: 'promised' | 'written') =>
+    Math.round(d.capacity * (shareOf.get(d.owner ?? '')?.[of] ?? 0));
   const flags = (d: StoredDisk) => (d.works ? 1 : 0) + (d.failing ? 2 : 0) + (d.lasting ? 4 : 0);
   return {
     nodes: nodes.map((n) => {
@@ -135,8 +146,8 @@ export async function getInventory(database: Database, id: string): Promise<Inve
       owner: shown.map((d) => (d.owner === null ? -1 : ownerAt.get(d.owner)!)),
       flags: shown.map(flags),
       lifeLeft: shown.map((d) => d.life_left),
-      provisioned: shown.map((d) => d.provisioned ?? 0),
-      written: shown.map((d) => d.written ?? 0),
+      provisioned: shown.map((d) => d.provisioned ?? part(d, 'promised')),
+      written: shown.map((d) => d.written ?? part(d, 'written')),
     },
   };
 }

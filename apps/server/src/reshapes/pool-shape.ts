@@ -22,8 +22,10 @@ export async function getPoolShape(database: Database, backend: string, pool: st
       `The pool "${pool}" does not tell of its disks; its array looks after them.`,
     );
   const volumes = await database.rows<{ name: string; bytes: number; written: number; disks: string[] }>(
-    `SELECT v.name, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
-     FROM backend_volumes v WHERE v.backend_id = $1 AND v.pool_id = $2 ORDER BY v.name LIMIT 100000`,
+    // by the claim that holds it, for whoever reads why it cannot move
+    `SELECT coalesce(r.namespace || '/' || r.claim_name, v.name) AS name, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
+     FROM backend_volumes v LEFT JOIN reservations r ON r.volume_name = v.name
+     WHERE v.backend_id = $1 AND v.pool_id = $2 ORDER BY v.name LIMIT 100000`,
     [backend, pool],
   );
   const use = new Map<string, { provisioned: number; written: number }>();

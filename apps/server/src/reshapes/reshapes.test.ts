@@ -15,14 +15,7 @@ let tom: Caller;
 let endServer: () => Promise<void>;
 
 beforeAll(async () => {
-  world = await makeWorld({ more: [eddySeed] });
-  world.config.estate.backends.push({
-    id: 'eddy',
-    title: 'Eddy',
-    address: world.more[0]!.url,
-    username: 'moorage',
-    password: 'turning-tide',
-  });
+  world = await makeWorld({ more: [eddySeed], estate: ['eddy'] });
   servers = new DoomedServers(world);
   await revive();
   await eventually('the disks are known', async () => (await disks()).length === 27);

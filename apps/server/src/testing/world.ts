@@ -130,7 +130,9 @@ const people = [
   { name: 'guest', title: 'Guest', role: 'viewer' as const, password: 'lighthouse', namespaces: [] },
 ];
 
-interface WorldOptions {
+export interface WorldOptions {
+  /** Those of `more` that the estate names from the start. */
+  readonly estate?: readonly string[];
   /** Further backends that run and are not registered. */
   readonly more?: readonly (() => BackendSeed)[];
   readonly basalt?: (seed: BackendSeed) => BackendSeed;
@@ -168,6 +170,11 @@ export async function makeWorld(options: WorldOptions = {}) {
     backendTimeoutMs: options.backendTimeoutMs ?? 2000,
     backendSyncMs: 300,
   };
+  for (const { backend, url } of more)
+    if (options.estate?.includes(backend.seed.id)) {
+      const { id, title, user, password } = backend.seed;
+      config.estate.backends.push({ id, title, address: url, username: user, password });
+    }
   const servers: RunningServer[] = [];
   const client = new pg.Client({ connectionString: database.url });
   await client.connect();

@@ -20,7 +20,7 @@ export function loadAt(backend: Backend, pool: PoolSeed, at: Date): { iops: numb
   const hour = at.getUTCHours() + at.getUTCMinutes() / 60;
   const hump = (centre: number, width: number) => Math.exp(-(((hour - centre) / width) ** 2));
   const daily = 0.25 + 0.55 * hump(10, 2.5) + 0.45 * hump(15.5, 3) + 0.2 * hump(2, 1);
-  const busy = Math.min(0.95, (0.1 + (0.6 * consumed) / Math.max(1, allocated)) * daily);
+  const busy = Math.min(0.95, (0.4 + (0.5 * consumed) / Math.max(1, allocated)) * daily);
   const utilisation = Math.min(0.97, busy * (0.85 + 0.3 * noise(pool.id, Math.floor(at.getTime() / stepMs))));
   const iops = Math.round(utilisation * most);
   const service = pool.raidTypes.includes('RAID6') && pool.kind === 'shards' ? 6 : 0.35;

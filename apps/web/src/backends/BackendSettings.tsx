@@ -1,4 +1,4 @@
-import { Box, Button, Paper, TextField, Typography } from '@mui/material';
+import { Box, Button, TextField, Typography } from '@mui/material';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged } from '@moorage/contract/registration';
 import type { Bytes } from '@moorage/core/sizes/bytes';
@@ -171,10 +171,10 @@ export function BackendSettings({ backend }: { backend: BackendRow }) {
       </Typography>
     );
   return (
-    <Paper sx={{ p: 2, mt: 1, display: 'flex', gap: 5, flexWrap: 'wrap' }}>
+    <Box sx={{ pt: 1.5, display: 'flex', gap: 5, flexWrap: 'wrap' }}>
       <General key={backend.version} backend={backend} />
       <Credentials backend={backend} />
       <Remove backend={backend} />
-    </Paper>
+    </Box>
   );
 }

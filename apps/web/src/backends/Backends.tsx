@@ -16,6 +16,7 @@ import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
 import { thinState } from '@moorage/core/pools/pool';
+import { useRef } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useBackends } from '../api/queries';
 import { useGo, useInAddress, useKeepLine } from '../frame/address';
@@ -176,7 +177,13 @@ function Estate({ backends }: { backends: BackendRow[] }) {
   const pools = backends.flatMap((b) => b.pools.map((pool) => ({ pool, backend: b })));
   // the pool that strands most is the one whose figures surprise
   const first = [...pools].sort((a, b) => strandedIn(b.pool) - strandedIn(a.pool))[0];
-  const [name, choose] = useInAddress('pool', first?.pool.id);
+  const keep = useKeepLine();
+  const [name, setName] = useInAddress('pool', first?.pool.id);
+  const explained = useRef<HTMLDivElement>(null);
+  const choose = (pool: string) => {
+    setName(pool);
+    explained.current?.scrollIntoView({ block: 'nearest' });
+  };
   const chosen = pools.find(({ pool }) => pool.id === name) ?? first;
   if (backends.length === 0)
     return (
@@ -214,9 +221,16 @@ function Estate({ backends }: { backends: BackendRow[] }) {
               backend.pools.length === 0 && (
                 <TableRow key={`${backend.id}-none`}>
                   <TableCell colSpan={9} sx={{ color: 'text.secondary' }}>
-                    {backend.disks > 0
-                      ? 'It has disks and no pool yet: see it whole to commission them.'
-                      : 'Its pools are not known yet.'}
+                    {backend.disks > 0 ? (
+                      <>
+                        It has {backend.disks} disks and no pool yet.{' '}
+                        <Link component={RouterLink} to={keep(`/backends/${backend.id}/commission`)}>
+                          Commission them
+                        </Link>
+                      </>
+                    ) : (
+                      'Its pools are not known yet.'
+                    )}
                   </TableCell>
                 </TableRow>
               ),
@@ -224,7 +238,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
           </TableBody>
         </Table>
       </Paper>
-      {chosen && <CapacityExplained key={chosen.pool.id} pool={chosen.pool} />}
+      <div ref={explained}>{chosen && <CapacityExplained key={chosen.pool.id} pool={chosen.pool} />}</div>
     </Box>
   );
 }

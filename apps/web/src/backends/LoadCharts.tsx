@@ -14,10 +14,18 @@ const valueOf = (point: Load[number]['points'][number], measure: Measure): numbe
 const limitOf = (pool: Load[number], measure: Measure): number | undefined =>
   measure === 'iops' ? pool.iops : measure === 'throughput' ? Math.round(pool.throughput / 1e6) : undefined;
 
+/** The next round figure: one, two, four or eight times a power of ten. */
+function roundUp(value: number): number {
+  const power = 10 ** Math.floor(Math.log10(Math.max(value, 1e-6)));
+  return power * ([1, 2, 4, 8, 10].find((m) => m * power >= value * 0.999) ?? 10);
+}
+
 function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
   const { chart } = useTheme();
   const data = pool.points.map((p) => ({ at: new Date(p.at).getTime(), value: valueOf(p, measure) }));
   const limit = limitOf(pool, measure);
+  const top = roundUp(Math.max(limit ?? 0, ...data.map((d) => d.value)));
+  const hours = data.map((d) => d.at).filter((t) => new Date(t).getMinutes() === 0 && new Date(t).getHours() % 4 === 0);
   const tick = { fill: chart.secondInk, fontSize: 12 };
   return (
     <Box sx={{ flex: 1, minWidth: 280 }}>
@@ -35,14 +43,15 @@ function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
             tick={tick}
             stroke={chart.secondInk}
             tickFormatter={(t: number) => dayjs(t).format('HH:mm')}
-            tickCount={5}
+            ticks={hours}
           />
           <YAxis
             tick={tick}
             stroke={chart.secondInk}
             width={62}
-            domain={[0, (most: number) => Math.ceil(Math.max(most, limit ?? 0) * 1.05)]}
-            tickFormatter={(v: number) => v.toLocaleString('en-GB', { maximumFractionDigits: 1 })}
+            domain={[0, top]}
+            ticks={[0, top / 4, top / 2, (3 * top) / 4, top]}
+            tickFormatter={(v: number) => v.toLocaleString('en-GB', { maximumFractionDigits: 2 })}
           />
           <Tooltip
             contentStyle={{ background: chart.sheet, border: `1px solid ${chart.rule}`, borderRadius: 0, fontSize: 12 }}

@@ -1,4 +1,5 @@
 import { Box, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
 import { useReadiness } from '../api/cluster-queries';
 import { useInAddress } from '../frame/address';
@@ -60,6 +61,7 @@ function Why({ cell }: { cell: Cell }) {
 }
 
 function Board({ data }: { data: ReadinessData }) {
+  const { chart } = useTheme();
   const cellAt = new Map(data.cells.map((c) => [`${c.node}/${c.backend}`, c]));
   const worst =
     data.cells.find((c) => c.state === 'unready') ?? data.cells.find((c) => c.state === 'weak') ?? data.cells[0];
@@ -115,7 +117,7 @@ function Board({ data }: { data: ReadinessData }) {
                       tabIndex={mine ? 0 : -1}
                       aria-selected={mine}
                       onClick={() => setAt(`${n.name}/${b.id}`)}
-                      sx={{ cursor: 'pointer', bgcolor: mine ? 'action.selected' : undefined }}
+                      sx={{ cursor: 'pointer', bgcolor: mine ? chart.depth[0] : undefined }}
                     >
                       {cell ? <MarkedWord kind={marks[cell.state]} word={shortFailure(cell.checks)} /> : '–'}
                     </TableCell>

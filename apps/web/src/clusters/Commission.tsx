@@ -131,7 +131,7 @@ function Designer({
             label="Name of the pool"
             value={design.pool}
             error={badName}
-            helperText={badName ? 'Small letters, digits, hyphens.' : ' '}
+            helperText={badName && 'Small letters, digits, hyphens.'}
             onChange={(e) => change({ ...design, pool: e.target.value })}
             sx={{ width: 170 }}
           />

@@ -54,7 +54,7 @@ export function Outcome({ design, assessed }: { design: ClusterDesign; assessed:
           <>
             {survives} of {domains.length} {many} may fail with nothing lost
             {healsAfter > 0
-              ? `; after ${healsAfter} ${healsAfter === 1 ? 'loss' : 'losses'}, ${schemeText(design.scheme)} can still be made whole.`
+              ? `; ${healsAfter} of them may be lost for good, one after the other, and ${schemeText(design.scheme)} can be made whole again on the rest.`
               : `; no ${one} is to spare, so a lost one must come back before everything is whole again.`}
           </>
         )}

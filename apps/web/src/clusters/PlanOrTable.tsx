@@ -1,6 +1,7 @@
 import { Box, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
+import { unfit } from '@moorage/core/clusters/disk';
 import { useInAddress } from '../frame/address';
 import { DiskTable } from './DiskTable';
 import { Plan, type Role } from './Plan';
@@ -30,11 +31,15 @@ function Legend({ disks, roles }: { disks: readonly SeenDisk[]; roles: ReadonlyM
       color="text.secondary"
       sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}
     >
-      <Swatch fill={chart.sheet} words="free" />
+      {disks.some((d) => d.works && unfit(d) === undefined && !roles.has(d.id)) && (
+        <Swatch fill={chart.sheet} words="free" />
+      )}
       {kinds.has('data') && <Swatch fill={chart.tide} words="for data" />}
       {kinds.has('metadata') && <Swatch fill={chart.ink} words="for metadata" />}
       {kinds.has('chosen') && <Swatch fill={chart.tide} words="chosen" />}
-      <Swatch fill={chart.rule} words="cannot be taken" />
+      {disks.some((d) => d.works && d.use !== 'owned' && unfit(d) !== undefined) && (
+        <Swatch fill={chart.rule} words="cannot be taken" />
+      )}
       {owned && (
         <>
           <Swatch fill={chart.depth[0]} words="in a pool, little promised" />

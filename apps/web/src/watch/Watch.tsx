@@ -47,7 +47,9 @@ function SetAside({ finding }: { finding: FindingRow }) {
   };
   return (
     <>
-      <Button onClick={(e) => setAnchor(e.currentTarget)}>Set aside</Button>
+      <Button onClick={(e) => setAnchor(e.currentTarget)} sx={{ whiteSpace: 'nowrap' }}>
+        Set aside
+      </Button>
       <Popover
         open={anchor !== null}
         anchorEl={anchor}
@@ -108,7 +110,7 @@ function FindingLine({ finding }: { finding: FindingRow }) {
       data-finding={finding.kind}
       sx={{
         display: 'grid',
-        gridTemplateColumns: '20px minmax(0, 1fr) 90px 220px',
+        gridTemplateColumns: '20px minmax(0, 1fr) 100px 290px',
         gap: 1.5,
         alignItems: 'center',
         py: 0.9,
@@ -130,7 +132,7 @@ function FindingLine({ finding }: { finding: FindingRow }) {
         since <When at={finding.since} />
       </Typography>
       <Box sx={{ display: 'flex', gap: 1.5, justifyContent: 'flex-end', alignItems: 'center' }}>
-        <Link component={RouterLink} to={keep(path)} sx={{ textAlign: 'right' }}>
+        <Link component={RouterLink} to={keep(path)} sx={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
           {remedy}
         </Link>
         {may && (finding.aside ? <TakeUp finding={finding} /> : <SetAside finding={finding} />)}

@@ -1,5 +1,6 @@
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
+import { protocolText } from './readiness';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export const consequenceWords: Record<Consequence, string> = {
@@ -130,7 +131,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
       return {
         title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits') : why}`,
         detail: `${sizeText(number('bytes'))} asked for.${some()}`,
-        remedy: 'See what would bind them',
+        remedy: number('claims') === 1 ? 'See what would bind it' : 'See what would bind them',
         path:
           number('claims') === 1 && list('some')[0]
             ? `/claims/${list('some')[0]}`
@@ -147,17 +148,25 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
     case 'node-unready':
       return {
         title: `${plural(list('nodes').length, 'node cannot', 'nodes cannot')} use ${subject}`,
-        detail: `${list('nodes').join(', ')}: ${text('check')}${text('of') ? `, ${text('of')}` : ''}.`,
+        detail: `${list('nodes').join(', ')}: ${text('check')}${text('of') ? `, ${protocolText(text('of'))}` : ''}.`,
         remedy: 'See the readiness',
         path: `/backends/readiness?at=${list('nodes')[0] ?? ''}/${subject}`,
       };
-    case 'paths-missing':
+    case 'paths-missing': {
+      const of = protocolText(text('of'));
+      const what =
+        text('check') === 'attach'
+          ? 'few attachments are left'
+          : text('check') === 'initiator'
+            ? `no initiator for ${of}`
+            : `a path by ${of} is down`;
       return {
-        title: `${list('nodes').join(', ')} ${list('nodes').length === 1 ? 'reaches' : 'reach'} ${subject} by less than all ways`,
-        detail: `${text('check') === 'attach' ? 'Few attachments are left.' : `${text('of')}: ${text('check') === 'initiator' ? 'no initiator' : 'a path is down'}; the others serve.`}`,
+        title: `${list('nodes').join(', ')}: ${what}, to ${subject}`,
+        detail: 'Its other ways serve; with one fewer, pods there lose their volumes.',
         remedy: 'See the readiness',
         path: `/backends/readiness?at=${list('nodes')[0] ?? ''}/${subject}`,
       };
+    }
     case 'platform-lost':
       return {
         title: `The platform is not followed: ${subject}`,
@@ -197,7 +206,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
       return {
         title: `${sizeText(number('stranded'))} of ${subject} can never be used`,
         detail: `${list('domains').join(', ')} ${list('domains').length === 1 ? 'holds' : 'hold'} more than the others can match; of ${sizeText(number('raw'))} raw.`,
-        remedy: 'See which disk would free it',
+        remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
       };
     case 'volumes-adrift':
