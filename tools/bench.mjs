@@ -1,6 +1,6 @@
 /** Figures, each beside the thing it is compared with in the same run: `npm run bench`. */
 import { spawnSync } from 'node:child_process';
-import { mkdtempSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureModules, ensureNode, ensurePackages, isRoot } from './lib/install.mjs';
@@ -36,61 +36,107 @@ function decisions() {
   ]);
 }
 
-async function binding() {
-  say('binding: claim created to bound, beside the calls to platform and backend');
+/** Everything that stands around a measurement, started in a folder of its own and ended after it. */
+async function around(names, measure, web = false) {
   const { ensureBuilt } = await import('./lib/built.mjs');
   const { startPostgres } = await import('./lib/postgres.mjs');
   const { startStandins, writeEstate } = await import('./lib/stand.mjs');
   const { startProgram } = await import('./lib/program.mjs');
-  await ensureBuilt({ web: false });
+  await ensureBuilt({ web });
   const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-bench-'));
-  const { chmodSync } = await import('node:fs');
   chmodSync(folder, 0o755);
   const endings = [];
   try {
     const postgres = await startPostgres(folder);
     endings.push(postgres.stop);
-    const standins = await startStandins(join(folder, 'journal'));
+    const standins = await startStandins(join(folder, 'journal'), { names });
     endings.push(standins.stop);
     const { line, stop, pid } = await startProgram('apps/server/dist/main.mjs', [], {
       name: 'The server',
       until: /listening/,
       env: {
-        ...writeEstate(folder, standins),
+        ...writeEstate(folder, standins, names),
         MOORAGE_PORT: '0',
         MOORAGE_DATABASE_URL: postgres.url,
         MOORAGE_LOG_LEVEL: 'info',
+        ...(web && { MOORAGE_WEB_ROOT: join(root, 'apps/web/dist') }),
       },
     });
     endings.push(stop);
     const { url } = JSON.parse(line);
-    const { measureBinding } = await import('./lib/binding-bench.mjs');
-    const r = await measureBinding({ url, pid });
-    table('Binding, one claim after another', [
-      ['created to bound, median', `${r.boundMs.toFixed(0)} ms`, `${r.claims} claims, seen on the event stream`],
-      [
-        'sum of the calls, median',
-        `${r.callsMs.toFixed(0)} ms`,
-        `create claim, make volume (${r.makeMs.toFixed(0)} ms of it the backend's work and its task), write volume`,
-      ],
-      ['ratio', r.ratio.toFixed(2), 'wanted: within 1.5'],
-      ['idle server, resident', `${r.idleMegabytes} MB`, 'wanted: under 200 MB'],
-      ['busy server, peak', `${r.peakMegabytes} MB`, ''],
-    ]);
+    return await measure({ url, pid, standins });
   } finally {
-    for (const end of endings.reverse()) await end();
+    for (const stop of endings.reverse()) await stop().catch(() => undefined);
     rmSync(folder, { recursive: true, force: true });
   }
 }
 
+async function binding() {
+  say('binding: claim created to bound, beside the calls to platform and backend');
+  const { measureBinding } = await import('./lib/binding-bench.mjs');
+  const r = await around(['basalt', 'kelp'], measureBinding);
+  table('Binding, one claim after another', [
+    ['created to bound, median', `${r.boundMs.toFixed(0)} ms`, `${r.claims} claims, seen on the event stream`],
+    [
+      'sum of the calls, median',
+      `${r.callsMs.toFixed(0)} ms`,
+      `create claim, make volume (${r.makeMs.toFixed(0)} ms of it the backend's work and its task), write volume`,
+    ],
+    ['ratio', r.ratio.toFixed(2), 'wanted: within 1.5'],
+    ['idle server, resident', `${r.idleMegabytes} MB`, 'wanted: under 200 MB'],
+    ['busy server, peak', `${r.peakMegabytes} MB`, ''],
+  ]);
+}
+
+async function besideSlow() {
+  say('one slow backend: the others beside it, in turns with it quick (about a minute)');
+  const { measureBesideSlow } = await import('./lib/slow-bench.mjs');
+  const r = await around(['basalt', 'kelp', 'gneiss'], ({ url, standins }) =>
+    measureBesideSlow({ url, control: standins.gneiss.control }),
+  );
+  const row = (name, of) => [
+    name,
+    `${r.slow[of].toFixed(0)} ms`,
+    `${r.quick[of].toFixed(0)} ms when all are quick: ${(r.slow[of] / r.quick[of]).toFixed(2)} times; wanted: within 1.2`,
+  ];
+  table('One backend answers after 30 s', [
+    row('binding on another, median', 'bind'),
+    row('a page of another, median', 'page'),
+  ]);
+}
+
+async function vast() {
+  say('a very large backend: opened, drawn, and a commissioning changed');
+  const { measureVast } = await import('./lib/vast-bench.mjs');
+  const [nodes, disks] = [1000, 24_000];
+  const r = await around(['basalt', 'kelp', 'shoal'], ({ url }) => measureVast({ url, nodes, disks }), true);
+  table(`A backend of ${nodes.toLocaleString('en-GB')} nodes and ${disks.toLocaleString('en-GB')} disks`, [
+    ['its inventory answered, median', `${r.answerMs.toFixed(0)} ms`, 'by the server, read as JSON'],
+    [
+      'opened and drawn, median',
+      `${r.openMs.toFixed(0)} ms`,
+      'from the click to the drawn frame; wanted: within 200 ms',
+    ],
+    ['of that, drawing', `${r.drawMs.toFixed(0)} ms`, ''],
+    [
+      'a change of a commissioning',
+      `${r.changeMs.toFixed(0)} ms`,
+      'from the click to figures and drawing; wanted: within 200 ms',
+    ],
+  ]);
+}
+
+/** All of them, or those named on the command line. */
+const parts = { decisions, binding, slow: besideSlow, vast };
+
 try {
+  const named = process.argv.slice(2).filter((name) => name in parts);
   ensureNode();
-  ensurePackages(['postgresql']);
+  ensurePackages(['postgresql', 'chromium', 'chromium-driver']);
   ensureModules();
   const { buildBench } = await import('./build.mjs');
   await buildBench();
-  decisions();
-  await binding();
+  for (const name of named.length > 0 ? named : Object.keys(parts)) await parts[name]();
 } catch (error) {
   console.error(error instanceof Stop ? error.message : error);
   process.exit(1);

@@ -12,6 +12,8 @@ export const backends = {
   limpet: { title: 'Limpet, the outpost', password: 'low-water', sites: ['gull-rock'] },
   eddy: { title: 'Eddy, not commissioned yet', password: 'turning-tide', sites: ['quayside'] },
 };
+/** For figures alone: far larger than the demo's. */
+const shoal = { title: 'Shoal, very large', password: 'deep-water', sites: ['quayside'] };
 
 /**
  * Starts the platform's stand-in and those of the backends named; each keeps its journal in `folder`, and its address from one
@@ -49,22 +51,15 @@ export const people = [
 ];
 
 /** Writes what the server needs to know of its surroundings; gives the environment that points at it. */
-export function writeEstate(folder, standins) {
+export function writeEstate(folder, standins, named = Object.keys(backends).filter((id) => id !== 'gneiss')) {
   mkdirSync(folder, { recursive: true });
   const estate = {
     site: 'quayside',
     platform: { server: standins.platform.url },
-    // gneiss is left to be registered: the demo does it by the same call as a person would
-    backends: Object.entries(backends)
-      .filter(([id]) => id !== 'gneiss' && standins[id])
-      .map(([id, { title, password, sites }]) => ({
-        id,
-        title,
-        sites,
-        address: standins[id].url,
-        username: 'moorage',
-        password,
-      })),
+    // in the demo gneiss is left to be registered, by the same call as a person would
+    backends: named
+      .filter((id) => standins[id])
+      .map((id) => ({ id, ...{ ...backends, shoal }[id], address: standins[id].url, username: 'moorage' })),
     people,
   };
   const estateFile = join(folder, 'estate.json');

@@ -22,7 +22,7 @@ import { Vault } from './secrets/vault';
 const sweepMs = 2000;
 const reconsiderMs = 30_000;
 const settleMs = 100;
-const findMs = 1500;
+const findMs = 3000;
 
 /** Whether a change may help a claim that fits nowhere: a reservation made elsewhere never does. */
 const mayHelp = ({ topic, subject }: LiveEvent): boolean =>

@@ -3,7 +3,11 @@ import { z } from 'zod';
 /** The parts of the standard's resources that are read. Anything else is ignored; what is missing here is nonsense. */
 export const linkSchema = z.object({ '@odata.id': z.string().max(2000) });
 const status = z.object({ State: z.string().optional(), Health: z.string().optional() }).optional();
-const count = z.number().min(0).max(Number.MAX_SAFE_INTEGER);
+/** Sums over a large pool go beyond what a number holds exactly; PostgreSQL holds them all the same. */
+const count = z
+  .number()
+  .min(0)
+  .max(2 ** 62);
 
 export const collectionSchema = <T extends z.ZodType>(member: T) =>
   z.object({ Members: z.array(member).max(100_000), 'Members@odata.nextLink': z.string().optional() });

@@ -150,7 +150,13 @@ export function Plan(props: PlanProps) {
   }, []);
   const layout = useMemo(() => (width > 0 ? layoutPlan(nodes, disks, width) : undefined), [nodes, disks, width]);
   useEffect(() => {
-    if (layout && canvas.current) draw(canvas.current, layout, { nodes, disks, roles, label }, chart, width);
+    if (!layout || !canvas.current) return;
+    const began = performance.now();
+    draw(canvas.current, layout, { nodes, disks, roles, label }, chart, width);
+    const { dataset } = canvas.current;
+    dataset.drawn = String(disks.length);
+    dataset.draws = String(Number(dataset.draws ?? 0) + 1);
+    dataset.drawMs = (performance.now() - began).toFixed(1);
   }, [layout, nodes, disks, roles, chart, width, label]);
   const find = (event: React.MouseEvent) => {
     const box = canvas.current!.getBoundingClientRect();

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { bytes, GiB, gibibytes } from '../sizes/bytes';
+import { bytes, GiB, gibibytes, totalBytes } from '../sizes/bytes';
 import { aboveSoftMark, atHardMark, subscriptionRoom } from './thin';
 import { bestDiskToAdd, explainCapacity, rawFootprint, safe, usable, width, type Scheme } from './usable';
 
@@ -121,4 +121,27 @@ describe('thin provisioning', () => {
     expect(atHardMark({ ...state, consumed: 899 })).toBe(false);
     expect(atHardMark({ ...state, consumed: 900 })).toBe(true);
   });
+});
+
+describe('a cluster beyond 9 PB', () => {
+  const domains = Array.from({ length: 1000 }, (_, i) => ({
+    name: `node-${i}`,
+    capacity: bytes(24 * 3_840_755_982_336 + (i % 3)),
+  }));
+  test('is reckoned exactly and rounded down to what a number holds', () => {
+    const explained = explainCapacity(domains, copies(3));
+    const raw = domains.reduce((sum, d) => sum + BigInt(d.capacity), 0n);
+    const exact = raw / 3n;
+    expect(BigInt(explained.usable)).toBeLessThanOrEqual(exact);
+    expect(exact - BigInt(explained.usable)).toBeLessThan(16n);
+    expect(explained.safe).toBeLessThan(explained.usable);
+    expect(explained.stranded).toBe(0);
+  });
+  test('totals are never more than there is', () =>
+    fc.assert(
+      fc.property(fc.bigInt({ min: 0n, max: 2n ** 62n }), (sum) => {
+        const total = BigInt(totalBytes(sum));
+        return total <= sum && sum - total <= 1024n;
+      }),
+    ));
 });

@@ -1,4 +1,4 @@
-import { bytes, type Bytes } from '../sizes/bytes';
+import { bytes, totalBytes, type Bytes } from '../sizes/bytes';
 
 /** How a pool keeps data: `copies` whole copies, or `data + parity` shards, each on a distinct failure domain. */
 export type Scheme =
@@ -41,7 +41,7 @@ export function usable(capacities: readonly number[], scheme: Scheme): Bytes {
     if (best === undefined || share < best) best = share;
     rest -= BigInt(sorted[j]!);
   }
-  return bytes(Number(best ?? 0n));
+  return totalBytes(best ?? 0n);
 }
 
 /**
@@ -74,20 +74,20 @@ export interface CapacityExplained {
 /** "I had 200, why do I see 66?": where each raw byte of a pool goes. */
 export function explainCapacity(domains: readonly DomainCapacity[], scheme: Scheme): CapacityExplained {
   const capacities = domains.map((d) => d.capacity);
-  const raw = bytes(capacities.reduce<number>((sum, c) => sum + c, 0));
+  const raw = totalBytes(capacities.reduce((sum, c) => sum + BigInt(c), 0n));
   const u = usable(capacities, scheme);
   const share = u / dataPieces(scheme);
   const footprint = Math.min(raw, Math.ceil(share * width(scheme)));
   const strandedBy = domains
-    .map((d) => ({ name: d.name, stranded: bytes(Math.max(0, Math.floor(d.capacity - share))) }))
+    .map((d) => ({ name: d.name, stranded: totalBytes(Math.max(0, Math.floor(d.capacity - share))) }))
     .filter((d) => d.stranded > 0)
     .sort((a, b) => b.stranded - a.stranded || a.name.localeCompare(b.name));
   return {
     raw,
     usable: u,
     safe: safe(capacities, scheme),
-    stranded: bytes(raw - footprint),
-    redundancy: bytes(footprint - u),
+    stranded: totalBytes(raw - footprint),
+    redundancy: totalBytes(footprint - u),
     share,
     strandedBy,
   };
@@ -114,12 +114,12 @@ export function bestDiskToAdd(domains: readonly DomainCapacity[], scheme: Scheme
   }
   for (const target of bySize.values()) {
     const after = explainCapacity(
-      domains.map((d) => (d === target ? { ...d, capacity: bytes(d.capacity + disk) } : d)),
+      domains.map((d) => (d === target ? { ...d, capacity: totalBytes(d.capacity + disk) } : d)),
       scheme,
     );
-    const gain = bytes(after.usable - before.usable);
+    const gain = totalBytes(after.usable - before.usable);
     if (gain > 0 && (best === undefined || gain > best.gain || (gain === best.gain && target.name < best.domain)))
-      best = { domain: target.name, disk, gain, freed: bytes(Math.max(0, before.stranded - after.stranded)) };
+      best = { domain: target.name, disk, gain, freed: totalBytes(Math.max(0, before.stranded - after.stranded)) };
   }
   return best;
 }

@@ -7,7 +7,7 @@ import {
   type CapacityExplained,
   type Scheme,
 } from '../capacity/usable';
-import { bytes, GiB, type Bytes } from '../sizes/bytes';
+import { GiB, totalBytes, type Bytes } from '../sizes/bytes';
 import { domainOf, isFast, unfit, type DomainLevel, type InventoryDisk, type Unfit } from './disk';
 
 /** Which disks of which nodes become a pool, and how it keeps data. */
@@ -124,7 +124,7 @@ export function assessDesign(
     domains.set(name, domain);
   }
   const listed = [...domains]
-    .map(([name, d]) => ({ name, capacity: bytes(d.capacity), disks: d.disks }))
+    .map(([name, d]) => ({ name, capacity: totalBytes(d.capacity), disks: d.disks }))
     .sort((a, b) => (a.name < b.name ? -1 : 1));
 
   const wide = width(design.scheme);
@@ -134,7 +134,7 @@ export function assessDesign(
   if (media.length > 1) problems.push({ code: 'mixed-media', media });
   problems.push(...metadataProblems(design, data, metadata));
   const asked = [...needs]
-    .map(([node, n]): NodeNeed => ({ node, ...n, capacity: bytes(n.capacity), free: free.get(node) }))
+    .map(([node, n]): NodeNeed => ({ node, ...n, capacity: totalBytes(n.capacity), free: free.get(node) }))
     .sort((a, b) => (a.node < b.node ? -1 : 1));
   for (const { node, cores, memory, free: has } of asked) {
     if (has && memory > has.memory) problems.push({ code: 'short-of-memory', node, need: memory, have: has.memory });

@@ -1,7 +1,7 @@
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { defaultMarks, subscriptionCeiling } from '../capacity/thin';
 import { copiesOffered, copiesOn, iopsLeft, thinState, type Pool } from '../pools/pool';
-import { bytes } from '../sizes/bytes';
+import { bytes, totalBytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput, Quota } from './request';
 import { checkPool, passesAll, ruleContext, type Check, type RuleContext } from './rules';
 
@@ -129,13 +129,16 @@ function apply(trial: Trial, change: Change): Trial {
 /** The pool with `usableBytes` more, spread evenly over its domains. */
 function withMore(pool: Pool, usableBytes: number, copies: number): Pool {
   if (pool.redundancy.kind === 'inner')
-    return { ...pool, redundancy: { ...pool.redundancy, usable: bytes(pool.redundancy.usable + usableBytes) } };
+    return { ...pool, redundancy: { ...pool.redundancy, usable: totalBytes(pool.redundancy.usable + usableBytes) } };
   const { scheme, domains } = pool.redundancy;
   const factor = scheme.kind === 'copies' ? copies : (scheme.data + scheme.parity) / scheme.data;
   const each = Math.ceil((usableBytes * factor) / domains.length) + 1;
   return {
     ...pool,
-    redundancy: { ...pool.redundancy, domains: domains.map((d) => ({ ...d, capacity: bytes(d.capacity + each) })) },
+    redundancy: {
+      ...pool.redundancy,
+      domains: domains.map((d) => ({ ...d, capacity: totalBytes(d.capacity + each) })),
+    },
   };
 }
 

@@ -8,6 +8,18 @@ export function bytes(value: number): Bytes {
   return value as Bytes;
 }
 
+/**
+ * Brands a sum over a pool or a cluster. Beyond 9 PB a number does not hold every byte: such a sum is rounded down to the next
+ * one it does hold, so that no more is said to be there than is.
+ */
+export function totalBytes(value: number | bigint): Bytes {
+  let rounded = Math.floor(Number(value));
+  if (!Number.isFinite(rounded) || rounded < 0)
+    throw new RangeError(`a sum of sizes must not be negative, got ${value}`);
+  if (typeof value === 'bigint' && BigInt(rounded) > value) rounded -= 2 ** (Math.floor(Math.log2(rounded)) - 52);
+  return rounded as Bytes;
+}
+
 export const KiB = 1024;
 export const MiB = 1024 * KiB;
 export const GiB = 1024 * MiB;
