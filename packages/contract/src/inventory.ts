@@ -19,13 +19,16 @@ export const inventorySchema = z.object({
   ),
   media: z.array(z.string()),
   owners: z.array(z.string()),
+  /** The capacities that occur, in bytes. */
+  sizes: z.array(z.number()),
   disks: z.object({
     id: z.array(z.string()),
     /** Index into nodes. */
     node: z.array(z.int()),
     /** Index into media. */
     media: z.array(z.int()),
-    capacity: z.array(z.number()),
+    /** Index into sizes. */
+    size: z.array(z.int()),
     /** Index into the uses. */
     use: z.array(z.int()),
     /** Index into owners; -1 for none. */
@@ -46,7 +49,7 @@ export interface SeenDisk extends InventoryDisk {
 }
 
 /** The disks of an inventory as the core knows them. */
-export function disksOf({ nodes, media, owners, disks }: Inventory): SeenDisk[] {
+export function disksOf({ nodes, media, owners, sizes, disks }: Inventory): SeenDisk[] {
   return disks.id.map((id, i) => {
     const node = nodes[disks.node[i]!]!;
     const flags = disks.flags[i]!;
@@ -57,13 +60,13 @@ export function disksOf({ nodes, media, owners, disks }: Inventory): SeenDisk[] 
       rack: node.rack,
       zone: node.zone,
       media: media[disks.media[i]!]!,
-      capacity: disks.capacity[i]! as Bytes,
+      capacity: sizes[disks.size[i]!]! as Bytes,
       works: (flags & 1) !== 0 && node.up,
       failing: (flags & 2) !== 0,
       lasting: (flags & 4) !== 0,
       lifeLeft: disks.lifeLeft[i]!,
       use: diskUses[disks.use[i]!]!,
-      ...(owner >= 0 && { owner: owners[owner]! }),
+      owner: owner >= 0 ? owners[owner]! : undefined,
       provisioned: disks.provisioned[i]!,
       written: disks.written[i]!,
     };

@@ -186,10 +186,11 @@ export class Backends {
         tx,
       );
       const changedBackend = await this.database.rows(
-        `UPDATE backends b SET reachable = true, healthy = $2, problem = NULL, checked_at = now()
+        `UPDATE backends b SET reachable = true, healthy = $2, problem = NULL, checked_at = now(),
+           inventory_version = inventory_version + $3
          FROM (SELECT reachable, healthy FROM backends WHERE id = $1) old
          WHERE b.id = $1 RETURNING (NOT old.reachable OR old.healthy <> $2) AS changed`,
-        [id, view.healthy],
+        [id, view.healthy, changedDisks + changedPools.length + changedVolumes.length > 0 ? 1 : 0],
         tx,
       );
       const changed =

@@ -93,10 +93,55 @@ interface StoredDisk {
   written: number | null;
 }
 
+type Told = Omit<Inventory, 'nodes'> & {
+  readonly nodes: Omit<Inventory['nodes'][number], 'freeCores' | 'freeMemory'>[];
+};
+
+/** What was told of large backends, kept as long as nothing of it changes. */
+const told = new WeakMap<Database, Map<string, { version: number; told: Told; disks: string }>>();
+const mostKept = 16;
+
+async function tell(database: Database, id: string): Promise<{ told: Told; disks: string }> {
+  const row = await database.one<{ version: number }>(
+    'SELECT inventory_version AS version FROM backends WHERE id = $1',
+    [id],
+  );
+  if (!row) throw HttpProblem.notFound('backend', id);
+  const kept = told.get(database) ?? new Map<string, { version: number; told: Told; disks: string }>();
+  told.set(database, kept);
+  const known = kept.get(id);
+  if (known?.version === row.version) return known;
+  const fresh = await readInventory(database, id);
+  const entry = { version: row.version, told: fresh, disks: JSON.stringify(fresh.disks) };
+  kept.delete(id);
+  kept.set(id, entry);
+  if (kept.size > mostKept) kept.delete(kept.keys().next().value!);
+  return entry;
+}
+
+const withFree = (nodes: Told['nodes'], free: ReadonlyMap<string, NodeFree>): Inventory['nodes'] =>
+  nodes.map((n) => ({
+    ...n,
+    freeCores: free.get(n.name)?.cores ?? null,
+    freeMemory: free.get(n.name)?.memory ?? null,
+  }));
+
 /** Nodes and disks of a backend, with what the platform leaves free on those nodes that are its own. */
 export async function getInventory(database: Database, id: string): Promise<Inventory> {
-  const [known, nodes, disks, free, shards] = await Promise.all([
-    database.one('SELECT 1 FROM backends WHERE id = $1', [id]),
+  const [{ told: inventory }, free] = await Promise.all([tell(database, id), freeOnNodes(database)]);
+  return { ...inventory, nodes: withFree(inventory.nodes, free) };
+}
+
+/** The same as text in JSON, its large part written once. */
+export async function getInventoryText(database: Database, id: string): Promise<string> {
+  const [{ told: inventory, disks }, free] = await Promise.all([tell(database, id), freeOnNodes(database)]);
+  const { media, owners, sizes } = inventory;
+  const rest = JSON.stringify({ nodes: withFree(inventory.nodes, free), media, owners, sizes });
+  return `${rest.slice(0, -1)},"disks":${disks}}`;
+}
+
+async function readInventory(database: Database, id: string): Promise<Told> {
+  const [nodes, disks, shards] = await Promise.all([
     database.rows<{ name: string; zone: string; rack: string; up: boolean }>(
       'SELECT name, zone, rack, up FROM backend_nodes WHERE backend_id = $1 ORDER BY zone, rack, name LIMIT 10000',
       [id],
@@ -109,7 +154,6 @@ export async function getInventory(database: Database, id: string): Promise<Inve
        ) u ON u.disk = d.id WHERE d.backend_id = $1 ORDER BY d.node, d.id LIMIT 100000`,
       [id],
     ),
-    freeOnNodes(database),
     // shards lie evenly: each disk holds its part of what the pool holds
     database.rows<{ id: string; promised: number; written: number }>(
       `SELECT id, reserved_raw / greatest(raw, 1) AS promised, (facts ->> 'consumedRaw')::double precision / greatest(raw, 1) AS written
@@ -119,11 +163,12 @@ export async function getInventory(database: Database, id: string): Promise<Inve
       [id],
     ),
   ]);
-  if (!known) throw HttpProblem.notFound('backend', id);
   const nodeAt = new Map(nodes.map((n, i) => [n.name, i]));
   const shown = disks.filter((d) => nodeAt.has(d.node));
   const media = [...new Set(shown.map((d) => d.media))];
   const owners = [...new Set(shown.flatMap((d) => d.owner ?? []))];
+  const sizes = [...new Set(shown.map((d) => d.capacity))];
+  const sizeAt = new Map(sizes.map((c, i) => [c, i]));
   const mediaAt = new Map(media.map((m, i) => [m, i]));
   const ownerAt = new Map(owners.map((o, i) => [o, i]));
   const shareOf = new Map(shards.map((s) => [s.id, s]));
@@ -131,17 +176,15 @@ export async function getInventory(database: Database, id: string): Promise<Inve
     Math.round(d.capacity * (shareOf.get(d.owner ?? '')?.[of] ?? 0));
   const flags = (d: StoredDisk) => (d.works ? 1 : 0) + (d.failing ? 2 : 0) + (d.lasting ? 4 : 0);
   return {
-    nodes: nodes.map((n) => {
-      const left = free.get(n.name);
-      return { ...n, freeCores: left?.cores ?? null, freeMemory: left?.memory ?? null };
-    }),
+    nodes,
     media,
     owners,
+    sizes,
     disks: {
       id: shown.map((d) => d.id),
       node: shown.map((d) => nodeAt.get(d.node)!),
       media: shown.map((d) => mediaAt.get(d.media)!),
-      capacity: shown.map((d) => d.capacity),
+      size: shown.map((d) => sizeAt.get(d.capacity)!),
       use: shown.map((d) => diskUses.indexOf(d.use as (typeof diskUses)[number])),
       owner: shown.map((d) => (d.owner === null ? -1 : ownerAt.get(d.owner)!)),
       flags: shown.map(flags),

@@ -7,7 +7,9 @@ ALTER TABLE backends
   -- bytes over all its pools (a licence, a contract)
   ADD COLUMN cap bigint,
   ADD COLUMN ways jsonb NOT NULL DEFAULT '{"paths":[]}',
-  ADD COLUMN version integer NOT NULL DEFAULT 1;
+  ADD COLUMN version integer NOT NULL DEFAULT 1,
+  -- counts what changed of its nodes, disks and volumes: as long as it stands, so does what was told of them
+  ADD COLUMN inventory_version bigint NOT NULL DEFAULT 0;
 
 ALTER TABLE pools
   ADD COLUMN tier text CHECK (tier IN ('fast', 'standard', 'deep')),

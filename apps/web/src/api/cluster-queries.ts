@@ -11,11 +11,19 @@ import type { PoolShapeRow, Reshape } from '@moorage/contract/reshapes';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
 import { call } from './client';
+import { queryClient } from './queries';
 
 const at = (id: string): string => `/api/backends/${encodeURIComponent(id)}`;
 
-export const useInventory = (id: string) =>
-  useQuery({ queryKey: ['inventory', id], queryFn: () => call<Inventory>(`${at(id)}/inventory`) });
+const inventoryOf = (id: string) => ({
+  queryKey: ['inventory', id],
+  queryFn: () => call<Inventory>(`${at(id)}/inventory`),
+  // comparing tens of thousands of disks with those before costs more than drawing them
+  structuralSharing: false,
+});
+export const useInventory = (id: string) => useQuery(inventoryOf(id));
+/** Begins to fetch what a pointer on its way to a link is likely to ask for. */
+export const fetchInventoryAhead = (id: string): void => void queryClient.prefetchQuery(inventoryOf(id));
 
 /** Disks of an inventory, as the core knows them; the same array as long as the inventory is the same. */
 export const useDisks = (inventory: Inventory | undefined) =>

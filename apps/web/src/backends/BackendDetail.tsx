@@ -1,5 +1,6 @@
-import { Box, Paper, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { Box, LinearProgress, Paper, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import type { BackendRow } from '@moorage/contract/backends';
+import { lazy, Suspense } from 'react';
 import { useParams } from 'react-router';
 import { useReshapes } from '../api/cluster-queries';
 import { useBackends } from '../api/queries';
@@ -12,9 +13,10 @@ import { When } from '../parts/When';
 import { BackendSettings } from './BackendSettings';
 import { BackendState } from './BackendState';
 import { Events } from './Events';
-import { LoadCharts } from './LoadCharts';
 import { PoolsOf } from './PoolsOf';
 import { VolumesOn } from './VolumesOn';
+
+const LoadCharts = lazy(() => import('./LoadCharts').then((m) => ({ default: m.LoadCharts })));
 
 const views = [
   ['pools', 'Pools'],
@@ -47,7 +49,11 @@ function Whole({ backend }: { backend: BackendRow }) {
         <Box sx={{ pt: 0.5 }}>
           {see === 'pools' && <PoolsOf backend={backend} />}
           {see === 'volumes' && <VolumesOn backend={backend.id} />}
-          {see === 'load' && <LoadCharts backend={backend.id} />}
+          {see === 'load' && (
+            <Suspense fallback={<LinearProgress aria-label="Loading" />}>
+              <LoadCharts backend={backend.id} />
+            </Suspense>
+          )}
           {see === 'changes' && <Changes backend={backend.id} />}
           {see === 'events' && <Events backend={backend.id} />}
           {see === 'settings' && <BackendSettings backend={backend} />}

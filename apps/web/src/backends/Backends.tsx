@@ -16,8 +16,9 @@ import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
 import { thinState } from '@moorage/core/pools/pool';
-import { useRef } from 'react';
+import { useEffect, useRef } from 'react';
 import { Link as RouterLink } from 'react-router';
+import { fetchInventoryAhead } from '../api/cluster-queries';
 import { useBackends } from '../api/queries';
 import { useGo, useInAddress, useKeepLine } from '../frame/address';
 import { useMay } from '../parts/person';
@@ -136,7 +137,13 @@ function BackendLine({ backend }: { backend: BackendRow }) {
       <TableCell colSpan={9}>
         <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
           <Typography component="h2" variant="h2">
-            <Link component={RouterLink} to={keep(`/backends/${backend.id}`)} color="text.primary">
+            <Link
+              component={RouterLink}
+              to={keep(`/backends/${backend.id}`)}
+              color="text.primary"
+              onPointerEnter={() => fetchInventoryAhead(backend.id)}
+              onFocus={() => fetchInventoryAhead(backend.id)}
+            >
               {backend.id}
             </Link>
           </Typography>
@@ -243,7 +250,14 @@ function Estate({ backends }: { backends: BackendRow[] }) {
   );
 }
 
+/** What one most likely opens from here is fetched while nothing else is to be done. */
+const fetchAhead = () => void import('./BackendDetail');
+
 export default function Backends() {
+  useEffect(() => {
+    const waiting = requestIdleCallback(fetchAhead);
+    return () => cancelIdleCallback(waiting);
+  }, []);
   const query = useBackends();
   const go = useGo();
   const may = useMay('administrator', 'operator', 'storage-engineer');

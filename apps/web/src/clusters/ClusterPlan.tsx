@@ -8,7 +8,7 @@ import { useDisks, useInventory } from '../api/cluster-queries';
 import { useAddress, useGo } from '../frame/address';
 import { Fetched } from '../parts/States';
 import { Chosen } from './Chosen';
-import type { Role } from './Plan';
+import type { Role } from './drawing';
 import { PlanOrTable } from './PlanOrTable';
 
 function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Inventory }) {
@@ -23,17 +23,18 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
   // an address may name a disk or a node: a finding leads here
   const [picked, setPicked] = useState<ReadonlySet<string>>(() => {
     const [disk, node] = [search.get('disk'), search.get('node')];
+    if (!disk && !node) return new Set();
     return new Set(disks.filter((d) => d.id === disk || (d.node === node && d.use === 'owned')).map((d) => d.id));
   });
   const mayPick = (d: SeenDisk) =>
     (d.owner !== undefined && pools.includes(d.owner)) || (pools.length > 0 && unfit(d) === undefined);
-  const chosen = disks.filter((d) => picked.has(d.id) && mayPick(d));
+  const chosen = picked.size === 0 ? [] : disks.filter((d) => picked.has(d.id) && mayPick(d));
   const roles = useMemo(() => new Map<string, Role>([...picked].map((id) => [id, 'chosen'])), [picked]);
   const clear = () => {
     setPicked(new Set());
     change({ disk: null, node: null });
   };
-  const free = disks.filter((d) => unfit(d) === undefined);
+  const free = useMemo(() => disks.filter((d) => unfit(d) === undefined).length, [disks]);
   const pick = (some: readonly SeenDisk[]) => {
     const next = new Set(picked);
     const drop = some.every((d) => picked.has(d.id));
@@ -50,10 +51,10 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
           <Typography variant="h2">Nodes and disks</Typography>
           <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
             {inventory.nodes.length.toLocaleString('en-GB')} nodes, {disks.length.toLocaleString('en-GB')} disks,{' '}
-            {free.length.toLocaleString('en-GB')} of them free.
+            {free.toLocaleString('en-GB')} of them free.
             {pools.length > 0 && ' Click disks, or a node, to add them to a pool or take them out.'}
           </Typography>
-          {free.length > 0 && (
+          {free > 0 && (
             <Button
               variant={pools.length === 0 ? 'contained' : 'outlined'}
               onClick={() => go(`/backends/${backend.id}/commission`)}

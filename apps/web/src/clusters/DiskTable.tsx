@@ -5,7 +5,7 @@ import { useMemo } from 'react';
 import { Size } from '../parts/Size';
 import { mono } from '../theme/theme';
 import { diskWords } from '../words/disks';
-import type { Role } from './Plan';
+import type { Role } from './drawing';
 
 interface Row extends SeenDisk {
   readonly role: string;

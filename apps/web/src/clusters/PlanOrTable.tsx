@@ -1,10 +1,13 @@
-import { Box, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { Box, LinearProgress, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
 import { unfit } from '@moorage/core/clusters/disk';
 import { useInAddress } from '../frame/address';
-import { DiskTable } from './DiskTable';
-import { Plan, type Role } from './Plan';
+import { lazy, Suspense, useMemo } from 'react';
+import type { Role } from './drawing';
+import { Plan } from './Plan';
+
+const DiskTable = lazy(() => import('./DiskTable').then((m) => ({ default: m.DiskTable })));
 
 function Swatch({ fill, words, cross }: { fill: string; words: string; cross?: string }) {
   const { chart } = useTheme();
@@ -23,7 +26,16 @@ function Swatch({ fill, words, cross }: { fill: string; words: string; cross?: s
 function Legend({ disks, roles }: { disks: readonly SeenDisk[]; roles: ReadonlyMap<string, Role> }) {
   const { chart } = useTheme();
   const kinds = new Set(roles.values());
-  const owned = disks.some((d) => d.use === 'owned');
+  const seen = useMemo(() => {
+    const found = { free: false, owned: false, barred: false, broken: false };
+    for (const d of disks) {
+      if (!d.works) found.broken = true;
+      else if (d.use === 'owned') found.owned = true;
+      else if (unfit(d) !== undefined) found.barred = true;
+      else if (!roles.has(d.id)) found.free = true;
+    }
+    return found;
+  }, [disks, roles]);
   return (
     <Typography
       variant="caption"
@@ -31,22 +43,18 @@ function Legend({ disks, roles }: { disks: readonly SeenDisk[]; roles: ReadonlyM
       color="text.secondary"
       sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}
     >
-      {disks.some((d) => d.works && unfit(d) === undefined && !roles.has(d.id)) && (
-        <Swatch fill={chart.sheet} words="free" />
-      )}
+      {seen.free && <Swatch fill={chart.sheet} words="free" />}
       {kinds.has('data') && <Swatch fill={chart.tide} words="for data" />}
       {kinds.has('metadata') && <Swatch fill={chart.ink} words="for metadata" />}
       {kinds.has('chosen') && <Swatch fill={chart.tide} words="chosen" />}
-      {disks.some((d) => d.works && d.use !== 'owned' && unfit(d) !== undefined) && (
-        <Swatch fill={chart.rule} words="cannot be taken" />
-      )}
-      {owned && (
+      {seen.barred && <Swatch fill={chart.rule} words="cannot be taken" />}
+      {seen.owned && (
         <>
           <Swatch fill={chart.depth[0]} words="in a pool, little promised" />
           <Swatch fill={chart.depth[4]} words="nearly all promised" />
         </>
       )}
-      {disks.some((d) => !d.works) && <Swatch fill={chart.sheet} cross={chart.buoy} words="does not work" />}
+      {seen.broken && <Swatch fill={chart.sheet} cross={chart.buoy} words="does not work" />}
     </Typography>
   );
 }
@@ -87,7 +95,9 @@ export function PlanOrTable({
       {as === 'plan' ? (
         <Plan nodes={inventory.nodes} disks={disks} roles={roles} onPick={pick} label={label} />
       ) : (
-        <DiskTable disks={disks} roles={roles} mayPick={mayPick} onPick={pick} />
+        <Suspense fallback={<LinearProgress aria-label="Loading" />}>
+          <DiskTable disks={disks} roles={roles} mayPick={mayPick} onPick={pick} />
+        </Suspense>
       )}
     </Box>
   );

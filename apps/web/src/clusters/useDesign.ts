@@ -3,7 +3,7 @@ import { assessDesign, type ClusterDesign, type NodeFree } from '@moorage/core/c
 import { unfit } from '@moorage/core/clusters/disk';
 import { suggestDesign } from '@moorage/core/clusters/suggest';
 import { useMemo, useState } from 'react';
-import type { Role } from './Plan';
+import type { Role } from './drawing';
 
 export const freeOf = (inventory: Inventory): Map<string, NodeFree> =>
   new Map(
