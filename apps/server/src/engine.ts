@@ -5,6 +5,7 @@ import { detectFindings } from './findings/detect';
 import { storeFindings } from './findings/findings';
 import { ReshapeCarrier } from './reshapes/carry';
 import { Binder } from './binder/binder';
+import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
 import { migrate } from './database/migrations';
@@ -202,6 +203,8 @@ export class Engine {
       this.site,
       [...(this.mirror?.problems ?? [])].map(([part, detail]) => ({ part, detail })),
     );
+
+  beginBinding: BeginBinding = (claims, tx) => this.binder.beginBinding(claims, tx);
 
   /** Carries operations that were just written. */
   begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);

@@ -59,16 +59,18 @@ export class Binder {
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await findReservation(this.database, operation.subject);
     if (!held) return advance(this.database, operation, 'abandoned');
-    const backend = await this.backends.connector(held.backend_id);
-    const cls = await this.database.one<{ body: ClassManifest }>(
-      `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-      [held.class_name],
-    );
+    const [backend, cls, disks] = await Promise.all([
+      this.backends.connector(held.backend_id),
+      this.database.one<{ body: ClassManifest }>(
+        `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+        [held.class_name],
+      ),
+      this.database.rows<{ disk: string; node: string }>(
+        'SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 ORDER BY disk',
+        [held.claim_uid],
+      ),
+    ]);
     const storageClass = cls && fromManifest(cls.body).storageClass;
-    const disks = await this.database.rows<{ disk: string; node: string }>(
-      'SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 ORDER BY disk',
-      [held.claim_uid],
-    );
     // an earlier attempt may have been answered to nobody: look before asking again
     let volume = this.intended.delete(operation.id) ? undefined : await backend.findVolume(held.volume_name);
     try {
@@ -127,14 +129,16 @@ export class Binder {
   }
 
   private async writeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await findReservation(this.database, operation.subject);
+    const [held, claim] = await Promise.all([
+      findReservation(this.database, operation.subject),
+      this.database.one<{ body: PlatformObject; zones: ClassManifest | null }>(
+        `SELECT o.body, c.body AS zones FROM platform_objects o
+         LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+         WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
+        [operation.subject],
+      ),
+    ]);
     if (!held?.volume_id) return advance(this.database, operation, 'abandoned');
-    const claim = await this.database.one<{ body: PlatformObject; zones: ClassManifest | null }>(
-      `SELECT o.body, c.body AS zones FROM platform_objects o
-       LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
-      [operation.subject],
-    );
     if (!claim) return undefined; // the claim is gone; its release takes over
     const manifest = persistentVolume({
       volumeName: held.volume_name,
@@ -209,7 +213,8 @@ export class Binder {
     return [...woken, ...released];
   }
 
-  private async beginBinding(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+  /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
+  async beginBinding(claims: readonly string[], tx?: Transaction): Promise<string[]> {
     const ours = await this.database.rows<{ uid: string }>(
       `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
        WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2`,

@@ -101,8 +101,11 @@ export function chooseAndReserve(
     if (storageClass.binding === 'WaitForFirstConsumer' && !node)
       return rest(database, operation, 'first-consumer', tx);
 
-    const moorings = await findMoorings(database, storageClass.name, tx);
-    const quotas = await findQuotas(database, claim.namespace, storageClass.name, tx);
+    const [moorings, quotas, zone] = await Promise.all([
+      findMoorings(database, storageClass.name, tx),
+      findQuotas(database, claim.namespace, storageClass.name, tx),
+      zoneOf(database, node, tx),
+    ]);
     const live = await livePools(
       database,
       moorings.map((m) => m.pool),
@@ -114,7 +117,7 @@ export function chooseAndReserve(
       size: claim.size_bytes as Bytes,
       modes: claim.body.spec.accessModes ?? [],
       volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
-      zone: await zoneOf(database, node, tx),
+      zone,
     };
     const input: PlacementInput = { claim: request, storageClass, moorings, pools: corePools(live), quotas };
     const started = performance.now();
@@ -124,10 +127,10 @@ export function chooseAndReserve(
 
     if (!decision.winner) {
       const everywhere = { ...input, pools: corePools(await livePools(database, 'all', tx)) };
-      const kept = await keepDecision(database, claim.uid, decision, tookMicros, whatWouldBind(everywhere), tx);
+      const kept = await keepDecision(database, operation, decision, tookMicros, whatWouldBind(everywhere), tx);
       return rest(database, operation, 'capacity', tx, kept);
     }
-    const { id } = await keepDecision(database, claim.uid, decision, tookMicros, [], tx);
+    const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
     const copies = placedCopies(input, decision, storageClass, node);
     await reserve(database, claim, storageClass, decision, copies, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
@@ -158,19 +161,23 @@ interface Kept {
 /** Keeps a decision; one that says the same as the claim's last only renews its time. */
 async function keepDecision(
   database: Database,
-  uid: string,
+  { subject: uid, state }: Operation,
   decision: Decision,
   tookMicros: number,
   remedies: unknown,
   tx: Transaction,
 ): Promise<Kept> {
   const trace = JSON.stringify(decision);
-  const renewed = await database.one<{ id: number }>(
-    `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
+  // the first decision of a claim has none before it
+  const renewed =
+    state === 'deciding'
+      ? undefined
+      : await database.one<{ id: number }>(
+          `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
      WHERE id = (SELECT max(id) FROM decisions WHERE claim_uid = $1) AND trace = $2::jsonb RETURNING id`,
-    [uid, trace, tookMicros, JSON.stringify(remedies)],
-    tx,
-  );
+          [uid, trace, tookMicros, JSON.stringify(remedies)],
+          tx,
+        );
   if (renewed) return { id: renewed.id, isNew: false };
   const row = await database.one<{ id: number }>(
     `INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb) RETURNING id`,

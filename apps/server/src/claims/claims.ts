@@ -1,5 +1,5 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
-import type { Database } from '../database/database';
+import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -186,13 +186,17 @@ export async function getClaim(database: Database, namespace: string, name: stri
   };
 }
 
-/** Makes a claim on the platform; the watch brings it to the binder. */
+/** Lets the binding of claims that were just written begin, in the transaction that writes them; gives its operations. */
+export type BeginBinding = (claims: readonly string[], tx: Transaction) => Promise<string[]>;
+
+/** Makes a claim on the platform. Its binding begins at once, without waiting to be told of it by the platform's watch. */
 export async function createClaim(
   database: Database,
   platform: PlatformConnector,
   asked: NewClaim,
   person: string,
-): Promise<ClaimRow> {
+  begin: BeginBinding,
+): Promise<{ claim: ClaimRow; operations: string[] }> {
   const { namespace, name, className, size, modes, volumeMode } = asked;
   const made = await platform.create({
     apiVersion: 'v1',
@@ -206,12 +210,13 @@ export async function createClaim(
     },
   });
   const subject = `${namespace}/${name}`;
-  await database.transaction(async (tx) => {
+  const operations = await database.transaction(async (tx) => {
     await upsertObjects(database, 'persistentvolumeclaims', [made], tx);
     await record(database, { person, action: 'create', kind: 'claim', subject, after: asked }, tx);
     await announce(database, [{ topic: 'claims', subject }], tx);
+    return begin([made.metadata.uid!], tx);
   });
-  return (await getClaim(database, namespace, name)).claim;
+  return { claim: (await getClaim(database, namespace, name)).claim, operations };
 }
 
 /** Deletes a claim on the platform. When its class destroys the volume and data was written, the name must be given once more. */

@@ -119,7 +119,11 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
     placementState: () => placementState(database, site),
     listClaims: ({ query }) => listClaims(database, query),
-    createClaim: ({ body, person }) => createClaim(database, platform, body, person.name),
+    createClaim: async ({ body, person }) => {
+      const { claim, operations } = await createClaim(database, platform, body, person.name, engine.beginBinding);
+      void engine.begin(operations).catch(() => undefined); // the sweep finds what could not be put on the queue
+      return claim;
+    },
     createFromManifest: ({ body, person }) => makeFromManifest(database, platform, body.text, person),
     getClaim: ({ params }) => getClaim(database, params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
