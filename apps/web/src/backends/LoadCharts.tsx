@@ -50,6 +50,7 @@ function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
             stroke={chart.secondInk}
             width={62}
             domain={[0, top]}
+            interval={0}
             ticks={[0, top / 4, top / 2, (3 * top) / 4, top]}
             tickFormatter={(v: number) => v.toLocaleString('en-GB', { maximumFractionDigits: 2 })}
           />

@@ -21,7 +21,7 @@ const columns: GridColDef<Row>[] = [
     minWidth: 170,
     renderCell: ({ value }) => <span style={{ fontFamily: mono, fontSize: 12 }}>{value}</span>,
   },
-  { field: 'media', headerName: 'Media', width: 70 },
+  { field: 'media', headerName: 'Media', width: 76 },
   {
     field: 'capacity',
     headerName: 'Size',
@@ -33,12 +33,12 @@ const columns: GridColDef<Row>[] = [
     field: 'provisioned',
     headerName: 'Promised',
     type: 'number',
-    width: 90,
+    width: 104,
     renderCell: ({ row }) => (row.use === 'owned' ? <Size bytes={row.provisioned} /> : '–'),
   },
-  { field: 'lifeLeft', headerName: 'Life left', type: 'number', width: 84, valueFormatter: (v: number) => `${v} %` },
+  { field: 'lifeLeft', headerName: 'Life left', type: 'number', width: 96, valueFormatter: (v: number) => `${v} %` },
   { field: 'words', headerName: 'State', flex: 1.2, minWidth: 180 },
-  { field: 'role', headerName: 'Chosen for', width: 100 },
+  { field: 'role', headerName: 'Chosen for', width: 110 },
 ];
 
 /** The same disks as a table: for the keyboard, for sorting, for those who read rather than look. */
@@ -65,7 +65,8 @@ export function DiskTable({
       columns={columns}
       density="compact"
       aria-label="Disks"
-      sx={{ height: 420 }}
+      disableColumnMenu
+      sx={{ height: 'max(420px, 58vh)' }}
       hideFooterSelectedRowCount
       checkboxSelection={onPick !== undefined}
       disableRowSelectionOnClick

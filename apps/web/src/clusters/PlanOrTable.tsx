@@ -9,12 +9,20 @@ import { Plan } from './Plan';
 
 const DiskTable = lazy(() => import('./DiskTable').then((m) => ({ default: m.DiskTable })));
 
-function Swatch({ fill, words, cross }: { fill: string; words: string; cross?: string }) {
+function Swatch({ fill, words, cross, thick }: { fill: string; words: string; cross?: string; thick?: 'thick' }) {
   const { chart } = useTheme();
   return (
     <Box component="span" sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, whiteSpace: 'nowrap' }}>
       <svg width="16" height="12" aria-hidden="true">
-        <rect x="0.5" y="0.5" width="15" height="11" fill={fill} stroke={cross ?? chart.secondInk} />
+        <rect
+          x="0.5"
+          y="0.5"
+          width="15"
+          height="11"
+          fill={fill}
+          stroke={thick ? chart.ink : (cross ?? chart.secondInk)}
+          strokeWidth={thick ? 4 : 1}
+        />
         {cross && <path d="M0 0L16 12M16 0L0 12" stroke={cross} />}
       </svg>
       {words}
@@ -46,7 +54,7 @@ function Legend({ disks, roles }: { disks: readonly SeenDisk[]; roles: ReadonlyM
       {seen.free && <Swatch fill={chart.sheet} words="free" />}
       {kinds.has('data') && <Swatch fill={chart.tide} words="for data" />}
       {kinds.has('metadata') && <Swatch fill={chart.ink} words="for metadata" />}
-      {kinds.has('chosen') && <Swatch fill={chart.tide} words="chosen" />}
+      {kinds.has('chosen') && <Swatch fill={chart.sheet} words="chosen" thick="thick" />}
       {seen.barred && <Swatch fill={chart.rule} words="cannot be taken" />}
       {seen.owned && (
         <>

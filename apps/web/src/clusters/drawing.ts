@@ -10,9 +10,10 @@ export type Role = 'data' | 'metadata' | 'chosen';
 const order = ['free', 'unfit', 0, 1, 2, 3, 4, 'data', 'metadata', 'chosen', 'broken'] as const;
 type Brush = (typeof order)[number];
 
-function brushOf(disk: SeenDisk, role: Role | undefined): Brush {
-  if (!disk.works) return 'broken';
-  if (role) return role;
+/** A chosen disk keeps its own fill where there is room to outline it. */
+function brushOf(disk: SeenDisk, role: Role | undefined, small: boolean): Brush {
+  if (!disk.works && !(small && role)) return 'broken';
+  if (role && (small || role !== 'chosen')) return role;
   if (disk.use === 'owned') return depthStep(Math.min(0.99, disk.provisioned / Math.max(1, disk.capacity)));
   return unfit(disk) === undefined ? 'free' : 'unfit';
 }
@@ -26,7 +27,7 @@ const fillsOf = (chart: Tokens): Record<Brush, string> => ({
   free: chart.sheet,
   data: chart.tide,
   metadata: chart.ink,
-  chosen: chart.tide,
+  chosen: chart.ink,
   unfit: chart.rule,
   broken: chart.buoy,
 });
@@ -52,10 +53,11 @@ export function drawPlan(
   const g = canvas.getContext('2d')!;
   const brushes = new Uint8Array(disks.length);
   const roleOf = roles.size === 0 ? () => undefined : (id: string) => roles.get(id);
-  disks.forEach((d, i) => (brushes[i] = order.indexOf(brushOf(d, roleOf(d.id)))));
+  disks.forEach((d, i) => (brushes[i] = order.indexOf(brushOf(d, roleOf(d.id), !layout.named))));
   if (layout.named) {
     g.scale(scale, scale);
     drawDisks(g, layout, disks, brushes, chart);
+    outlineChosen(g, layout, disks, roles, chart);
   } else {
     setPixels(g, layout, brushes, chart, scale);
     g.scale(scale, scale);
@@ -143,4 +145,21 @@ function drawDisks(
     g.fillStyle = n.up ? chart.ink : chart.buoy;
     g.fillText(n.name, n.x, n.y + n.h / 2, 62);
   }
+}
+
+function outlineChosen(
+  g: CanvasRenderingContext2D,
+  layout: PlanLayout,
+  disks: readonly SeenDisk[],
+  roles: ReadonlyMap<string, Role>,
+  chart: Tokens,
+): void {
+  g.strokeStyle = chart.ink;
+  g.lineWidth = 3;
+  disks.forEach((d, i) => {
+    if (roles.get(d.id) !== 'chosen') return;
+    const [x, y, w, h] = [0, 1, 2, 3].map((k) => layout.disks[i * 4 + k]!) as [number, number, number, number];
+    g.strokeRect(x, y - 1, w, h + 2);
+  });
+  g.lineWidth = 1;
 }

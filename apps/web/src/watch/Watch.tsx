@@ -113,7 +113,7 @@ function FindingLine({ finding }: { finding: FindingRow }) {
         gridTemplateColumns: '20px minmax(0, 1fr) 100px 290px',
         gap: 1.5,
         alignItems: 'center',
-        py: 0.9,
+        py: 0.4,
         px: 1.5,
         borderTop: 1,
         borderColor: 'divider',
@@ -166,7 +166,7 @@ function Listed({ findings }: { findings: readonly FindingRow[] }) {
         if (some.length === 0) return null;
         return (
           <Paper key={rank} component="section" aria-label={consequenceWords[rank]}>
-            <Typography variant="h2" sx={{ px: 1.5, py: 1 }}>
+            <Typography variant="h2" sx={{ px: 1.5, py: 0.5 }}>
               {consequenceWords[rank]}{' '}
               <Typography component="span" color="text.secondary">
                 {some.length}
