@@ -53,7 +53,11 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
         </Box>
       )}
       {probe.pools.length > 0 && (
-        <Table size="small" aria-label="What its pools offer" sx={{ mt: 1 }}>
+        <Table
+          size="small"
+          aria-label="What its pools offer"
+          sx={{ mt: 1, '& td, & th': { whiteSpace: 'nowrap', px: 0.75 } }}
+        >
           <TableHead>
             <TableRow>
               {['Pool', 'Reached by', 'Writers', 'Copies', 'Snapshots', 'Clones', 'Grows', 'Encrypts', 'Off site'].map(
@@ -74,7 +78,7 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
                 <TableCell>
                   {p.accessModes.includes('ReadWriteMany')
                     ? p.volumeModes.length > 1
-                      ? 'many (raw block)'
+                      ? 'many, raw'
                       : 'many'
                     : 'one node'}
                 </TableCell>

@@ -37,8 +37,8 @@ const columns: GridColDef<Row>[] = [
     renderCell: ({ row }) => (row.use === 'owned' ? <Size bytes={row.provisioned} /> : '–'),
   },
   { field: 'lifeLeft', headerName: 'Life left', type: 'number', width: 96, valueFormatter: (v: number) => `${v} %` },
-  { field: 'words', headerName: 'State', flex: 1.2, minWidth: 180 },
   { field: 'role', headerName: 'Chosen for', width: 110 },
+  { field: 'words', headerName: 'State', flex: 1.2, minWidth: 180 },
 ];
 
 /** The same disks as a table: for the keyboard, for sorting, for those who read rather than look. */
@@ -62,7 +62,7 @@ export function DiskTable({
   return (
     <DataGrid
       rows={rows}
-      columns={columns}
+      columns={disks.some((d) => d.use === 'owned') ? columns : columns.filter((c) => c.field !== 'provisioned')}
       density="compact"
       aria-label="Disks"
       disableColumnMenu
