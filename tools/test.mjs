@@ -41,7 +41,9 @@ function jest(projects, env) {
     ...only,
   ];
   // one world at a time; sockets of clients that were torn down must not keep the run from ending
-  if (projects.includes('journeys') || projects.includes('server')) args.push('--runInBand', '--forceExit');
+  // each server test has a world of its own; browsers want the machine for themselves
+  if (projects.includes('server')) args.push('--maxWorkers=2', '--forceExit');
+  if (projects.includes('journeys')) args.push('--runInBand', '--forceExit');
   const run = spawnSync(process.execPath, args, {
     cwd: root,
     encoding: 'utf8',

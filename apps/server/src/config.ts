@@ -43,6 +43,10 @@ export interface Config {
   readonly backendTimeoutMs: number;
   /** Pause between looks at each backend, milliseconds. */
   readonly backendSyncMs: number;
+  /** Pause between looks for what should move and does not, milliseconds. */
+  readonly sweepMs: number;
+  /** Pause between looks for what needs a person, milliseconds. */
+  readonly findMs: number;
 }
 
 export function readEstate(path: string): Estate {
@@ -68,5 +72,7 @@ export function configFromEnvironment(): Config {
     logLevel: process.env.MOORAGE_LOG_LEVEL ?? 'info',
     backendTimeoutMs: Number(process.env.MOORAGE_BACKEND_TIMEOUT_MS ?? 10_000),
     backendSyncMs: Number(process.env.MOORAGE_BACKEND_SYNC_MS ?? 5_000),
+    sweepMs: 2000,
+    findMs: 3000,
   };
 }

@@ -20,10 +20,8 @@ import type { PlatformConnector } from './platform/connector';
 import { Mirror } from './platform/mirror';
 import { Vault } from './secrets/vault';
 
-const sweepMs = 2000;
 const reconsiderMs = 30_000;
 const settleMs = 100;
-const findMs = 3000;
 
 /** Whether a change may help a claim that fits nowhere: a reservation made elsewhere never does. */
 const mayHelp = ({ topic, subject }: LiveEvent): boolean =>
@@ -168,7 +166,7 @@ export class Engine {
     );
     this.mirror.start();
     this.timers.push(
-      setInterval(() => void this.guard(() => this.sweep()), sweepMs),
+      setInterval(() => void this.guard(() => this.sweep()), this.config.sweepMs),
       setInterval(() => this.reconsiderSoon(), reconsiderMs),
     );
     void this.guard(() => this.sweep());
@@ -192,7 +190,7 @@ export class Engine {
     const mirror = this.mirror;
     const round = async () => {
       await this.guard(async () => storeFindings(this.database, await this.detect()));
-      if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void round(), findMs));
+      if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void round(), this.config.findMs));
     };
     void round();
   }

@@ -169,6 +169,8 @@ export async function makeWorld(options: WorldOptions = {}) {
     logLevel: process.env.MOORAGE_TEST_LOG ?? 'silent',
     backendTimeoutMs: options.backendTimeoutMs ?? 2000,
     backendSyncMs: 300,
+    sweepMs: 500,
+    findMs: 400,
   };
   for (const { backend, url } of more)
     if (options.estate?.includes(backend.seed.id)) {

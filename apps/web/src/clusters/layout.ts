@@ -22,7 +22,7 @@ export interface PlanLayout {
   readonly racks: readonly RackBox[];
   readonly nodes: readonly NodeBox[];
   /** x, y, width and height of each disk, four numbers a disk, in the order of the disks given. */
-  readonly disks: Float32Array;
+  readonly disks: Float64Array;
   /** Names of nodes are written beside them. */
   readonly named: boolean;
 }
@@ -58,7 +58,7 @@ export function layoutPlan(nodes: Inventory['nodes'], disks: readonly SeenDisk[]
   });
   const columns = Math.max(1, Math.min(racks.size, Math.floor((width + gap) / (least + gap))));
   const rackWidth = (width - gap * (columns - 1)) / columns;
-  const boxes = new Float32Array(disks.length * 4);
+  const boxes = new Float64Array(disks.length * 4);
   const rackBoxes: RackBox[] = [];
   const nodeBoxes: NodeBox[] = [];
   let [column, y, shelf] = [0, 0, 0];
