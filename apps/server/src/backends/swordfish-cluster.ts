@@ -11,7 +11,7 @@ import {
   systemSchema,
   telemetrySchema,
 } from './schemas';
-import { lastPart, type Paths } from './swordfish-view';
+import { lastPart, type DrivePaths, type Paths } from './swordfish-view';
 
 const scopes = { node: 'Server', rack: 'Rack', zone: 'Row' } as const;
 const link = (path: string) => ({ '@odata.id': path });
@@ -23,11 +23,12 @@ export class SwordfishCluster {
   constructor(
     private readonly http: BackendHttp,
     private readonly paths: Paths,
+    private readonly drivePaths: DrivePaths,
   ) {}
 
   private pool = (name: string): string => `${this.paths.pools}/${name}`;
   private disks = (disks: readonly DiskAt[]) => ({
-    Drives: disks.map((d) => link(`/redfish/v1/Chassis/${d.node}/Drives/${d.id}`)),
+    Drives: disks.map(this.drivePaths.of),
   });
 
   async ensurePool(pool: NewPool): Promise<void> {

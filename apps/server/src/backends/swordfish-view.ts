@@ -2,7 +2,7 @@ import type { Disk, PoolFacts } from '@moorage/contract/backends';
 import type { InventoryDisk } from '@moorage/core/clusters/disk';
 import type { BackendWays } from '@moorage/core/nodes/readiness';
 import { bytes } from '@moorage/core/sizes/bytes';
-import { BackendProblem, type BackendNode, type BackendView, type BackendVolume } from './connector';
+import { BackendProblem, type BackendNode, type BackendView, type BackendVolume, type DiskAt } from './connector';
 import type { BackendHttp } from './http';
 import {
   chassisSchema,
@@ -55,6 +55,25 @@ const raidSurvives: Record<string, number> = {
 };
 const levels: Record<string, 'node' | 'rack' | 'zone'> = { Server: 'node', Rack: 'rack', Row: 'zone' };
 
+/** Names of drives repeat from chassis to chassis; what lasts, or else both names together, tells them apart. */
+export const driveId = (d: DriveResource): string =>
+  d.Identifiers.find((i) => i.DurableName)?.DurableName ?? `${idOf(d.Links?.Chassis)}/${d.Id}`;
+
+/** Paths of drives by their ids, as last seen. */
+export class DrivePaths {
+  private readonly known = new Map<string, string>();
+
+  keep(drives: ReadonlyMap<string, DriveResource>): void {
+    this.known.clear();
+    for (const [path, drive] of drives) this.known.set(driveId(drive), path);
+  }
+
+  /** Before anything was seen, the usual place of a drive in its chassis. */
+  of = ({ id, node }: DiskAt): { '@odata.id': string } => ({
+    '@odata.id': this.known.get(id) ?? `/redfish/v1/Chassis/${node}/Drives/${id}`,
+  });
+}
+
 /** Reads everything that a backend says of itself. What never changes is read once. */
 export class SwordfishView {
   private readonly sizes = new Map<string, Sizes>();
@@ -64,6 +83,7 @@ export class SwordfishView {
   constructor(
     private readonly http: BackendHttp,
     private readonly paths: Paths,
+    private readonly drivePaths: DrivePaths,
   ) {}
 
   async fetch(): Promise<BackendView> {
@@ -76,6 +96,7 @@ export class SwordfishView {
       this.fetchWays(),
     ]);
     const drives = await this.fetchDrives(storage.Drives.map((d) => d['@odata.id']));
+    this.drivePaths.keep(drives);
     const used = await this.ownUse(volumes.Members, storage.FileSystems?.['@odata.id']);
     const shards = new Map(storage.Redundancy.flatMap((r) => r.RedundancySet.map((pool) => [idOf(pool), r] as const)));
     const forVolumes = pools.Members.filter((p) => !(p.PoolType.length === 1 && p.PoolType[0] === 'Pool'));
@@ -216,7 +237,7 @@ function inventoryDisk(d: DriveResource, used: ReadonlyMap<string, InventoryDisk
   const owner = idOf(d.Links?.StoragePools[0]);
   const lasting = d.Identifiers.find((i) => i.DurableName)?.DurableName;
   return {
-    id: d.Id,
+    id: driveId(d),
     lasting: lasting !== undefined && lasting !== null,
     node: idOf(d.Links?.Chassis),
     zone: d.PhysicalLocation?.Placement?.Row ?? '',
@@ -242,9 +263,10 @@ export function volumeFrom(v: VolumeResource, drives?: ReadonlyMap<string, Drive
     degraded: v.Status?.Health !== undefined && v.Status.Health !== 'OK',
     copies: v.ReplicaTargets.map((replica) => {
       const path = replica.Links?.Drives[0]?.['@odata.id'] ?? '';
+      const drive = drives?.get(path);
       return {
-        disk: lastPart(path),
-        node: idOf(drives?.get(path)?.Links?.Chassis),
+        disk: drive ? driveId(drive) : lastPart(path),
+        node: idOf(drive?.Links?.Chassis),
         state: replica.ReplicaInfo?.ReplicaState ?? 'Synchronized',
         percent: replica.ReplicaInfo?.PercentSynced ?? 100,
       };
@@ -272,7 +294,7 @@ export function poolFacts(
     .map((l) => drives.get(l['@odata.id']))
     .filter((d): d is DriveResource => d !== undefined)
     .map((d): Disk => ({
-      id: d.Id,
+      id: driveId(d),
       node: idOf(d.Links?.Chassis),
       zone: d.PhysicalLocation?.Placement?.Row ?? '',
       rack: d.PhysicalLocation?.Placement?.Rack ?? '',

@@ -22,7 +22,7 @@ import {
   volumeSchema,
 } from './schemas';
 import { SwordfishCluster } from './swordfish-cluster';
-import { SwordfishView, volumeFrom, type Paths } from './swordfish-view';
+import { DrivePaths, SwordfishView, volumeFrom, type Paths } from './swordfish-view';
 
 /** How long a volume may take to become ready before its making counts as failed. */
 const readyWithinMs = 60_000;
@@ -34,6 +34,7 @@ export class SwordfishConnector implements BackendConnector {
   private paths?: Paths;
   private view?: SwordfishView;
   private made?: SwordfishCluster;
+  private readonly drivePaths = new DrivePaths();
   private readonly serviceClasses = new Set<string>();
 
   constructor(private readonly http: BackendHttp) {}
@@ -49,7 +50,7 @@ export class SwordfishConnector implements BackendConnector {
   }
 
   async fetchView(): Promise<BackendView> {
-    return (this.view ??= new SwordfishView(this.http, await this.find())).fetch();
+    return (this.view ??= new SwordfishView(this.http, await this.find(), this.drivePaths)).fetch();
   }
 
   /** Whether the account may change things; true where the service tells nothing of rights. */
@@ -67,7 +68,7 @@ export class SwordfishConnector implements BackendConnector {
   // the cluster's own disks and pools
 
   private get cluster(): Promise<SwordfishCluster> {
-    return this.find().then((paths) => (this.made ??= new SwordfishCluster(this.http, paths)));
+    return this.find().then((paths) => (this.made ??= new SwordfishCluster(this.http, paths, this.drivePaths)));
   }
   ensurePool = async (pool: NewPool): Promise<void> => (await this.cluster).ensurePool(pool);
   addDisks = async (pool: string, disks: readonly DiskAt[]): Promise<void> =>
@@ -109,7 +110,7 @@ export class SwordfishConnector implements BackendConnector {
       ...(asked.disks.length > 0 && { RAIDType: raidFor(asked.copies) }),
       Links: {
         ...(asked.disks.length > 0 && {
-          Drives: asked.disks.map((d) => ({ '@odata.id': `/redfish/v1/Chassis/${d.node}/Drives/${d.id}` })),
+          Drives: asked.disks.map(this.drivePaths.of),
         }),
         ...(serviceClass && { ClassOfService: { '@odata.id': serviceClass } }),
       },

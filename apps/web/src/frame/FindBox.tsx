@@ -3,6 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import type { ClaimPage } from '@moorage/contract/claims';
 import { useEffect, useRef, useState } from 'react';
 import { call } from '../api/client';
+import { useBackends } from '../api/queries';
 import { stateWords } from '../words/claims';
 import { useGo, useSelected } from './address';
 import { places } from './places';
@@ -36,10 +37,14 @@ export function FindBox() {
     queryFn: () => call<ClaimPage>(`/api/claims?limit=8&sort=name&direction=asc&q=${encodeURIComponent(q)}`),
     enabled: q.length > 1,
   });
+  const { data: backends } = useBackends();
   const commands: Found[] = [
     ...places.map(({ name, path }) => ({ label: `Go to ${name}`, detail: 'place', act: () => go(path) })),
     { label: 'New claim', detail: 'command', act: () => go('/claims?new=claim') },
     { label: 'New class', detail: 'command', act: () => go('/classes/new') },
+    { label: 'Register a backend', detail: 'command', act: () => go('/backends/new') },
+    { label: 'Node readiness', detail: 'command', act: () => go('/backends/readiness') },
+    ...(backends ?? []).map(({ id }) => ({ label: `See ${id}`, detail: 'backend', act: () => go(`/backends/${id}`) })),
   ].filter((c) => c.label.toLowerCase().includes(q.toLowerCase()));
   const claims: Found[] = (q.length > 1 ? (data?.claims ?? []) : []).map((c) => ({
     label: `${c.namespace}/${c.name}`,
