@@ -10,7 +10,7 @@ export const backends = {
   kelp: { title: 'Kelp storage cluster', password: 'holdfast', sites: ['quayside'] },
   gneiss: { title: 'Gneiss, shared files', password: 'slow-stone', sites: ['quayside'] },
   limpet: { title: 'Limpet, the outpost', password: 'low-water', sites: ['gull-rock'] },
-  eddy: { title: 'Eddy, not commissioned yet', password: 'turning-tide', sites: ['quayside'] },
+  eddy: { title: 'Eddy, six spare nodes', password: 'turning-tide', sites: ['quayside'] },
 };
 /** For figures alone: far larger than the demo's. */
 const shoal = { title: 'Shoal, very large', password: 'deep-water', sites: ['quayside'] };

@@ -233,7 +233,7 @@ const eddyDisks: Readonly<Record<string, readonly Bare[]>> = {
 /** Six nodes with cluster software and bare disks: to be commissioned. */
 export const eddySeed = (): BackendSeed => ({
   id: 'eddy',
-  title: 'Eddy, not commissioned yet',
+  title: 'Eddy, six spare nodes',
   nodes: Object.keys(eddyDisks),
   user: 'moorage',
   password: 'turning-tide',

@@ -35,15 +35,16 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
     change({ disk: null, node: null });
   };
   const free = useMemo(() => disks.filter((d) => unfit(d) === undefined).length, [disks]);
-  const pick = (some: readonly SeenDisk[]) => {
-    const next = new Set(picked);
-    const drop = some.every((d) => picked.has(d.id));
-    for (const d of some) {
-      if (drop) next.delete(d.id);
-      else next.add(d.id);
-    }
-    setPicked(next);
-  };
+  const pick = (some: readonly SeenDisk[]) =>
+    setPicked((before) => {
+      const next = new Set(before);
+      const drop = some.every((d) => before.has(d.id));
+      for (const d of some) {
+        if (drop) next.delete(d.id);
+        else next.add(d.id);
+      }
+      return next;
+    });
   return (
     <>
       <Paper sx={{ p: 2 }}>
