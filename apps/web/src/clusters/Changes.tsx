@@ -27,6 +27,13 @@ const states: Record<ReshapeState, readonly [MarkKind, string]> = {
   undone: ['lost', 'called off, everything given back'],
 };
 
+/** How much it changes: "14 disks in 5 nodes". */
+function sizeWords({ nodes }: Reshape): string {
+  const disks = nodes.reduce((sum, n) => sum + n.disks, 0);
+  const count = new Set(nodes.map((n) => n.node)).size;
+  return `${disks} ${disks === 1 ? 'disk' : 'disks'} in ${count} ${count === 1 ? 'node' : 'nodes'}`;
+}
+
 function Progress({ change }: { change: Reshape }) {
   const moved = change.total ? 100 * (1 - (change.left ?? 0) / change.total) : 0;
   const done = change.nodes.filter((n) => n.state !== 'waiting').length;
@@ -75,8 +82,7 @@ function ChangeRow({ change, backend }: { change: Reshape; backend: string }) {
           {kinds[change.kind]} · {change.pool}
         </strong>
         <Typography variant="caption" component="div" color="text.secondary">
-          by {change.person}, <When at={change.createdAt} /> · {change.nodes.reduce((sum, n) => sum + n.disks, 0)} disks
-          in {new Set(change.nodes.map((n) => n.node)).size} nodes
+          by {change.person}, <When at={change.createdAt} /> · {sizeWords(change)}
         </Typography>
       </Box>
       <Box sx={{ minWidth: 200 }}>
