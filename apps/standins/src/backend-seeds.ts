@@ -211,17 +211,15 @@ const bootDisk = 480_103_981_056;
 type Bare = Partial<DriveSeed> & { readonly capacity: number };
 const boot: Bare = { capacity: bootDisk, protocol: 'SATA', use: 'system' };
 
+const alike = (count: number): Bare[] => Array.from({ length: count }, () => ({ capacity: flash }));
+
 /** Disks of the six nodes that wait to become a cluster: bought at different times, not all of them free or well. */
 const eddyDisks: Readonly<Record<string, readonly Bare[]>> = {
-  'quay-01': [boot, { capacity: smallFlash }, ...Array<Bare>(4).fill({ capacity: flash })],
-  'quay-02': [
-    { capacity: smallFlash },
-    ...Array<Bare>(3).fill({ capacity: flash }),
-    { capacity: flash, use: 'mounted' },
-  ],
+  'quay-01': [boot, { capacity: smallFlash }, ...alike(4)],
+  'quay-02': [{ capacity: smallFlash }, ...alike(3), { capacity: flash, use: 'mounted' }],
   'quay-09': [{ capacity: smallFlash }, { capacity: flash }, { capacity: flash }, { capacity: bigFlash }],
-  'quay-10': [...Array<Bare>(3).fill({ capacity: flash }), { capacity: flash, lifeLeft: 4 }],
-  'quay-11': [...Array<Bare>(3).fill({ capacity: flash }), { capacity: flash, failing: true }],
+  'quay-10': [...alike(3), { capacity: flash, lifeLeft: 4 }],
+  'quay-11': [...alike(3), { capacity: flash, failing: true }],
   'quay-12': [
     { capacity: bigFlash },
     { capacity: flash, use: 'partitioned' },

@@ -28,6 +28,8 @@ export const poolFactsSchema = z.object({
   snapshots: z.boolean(),
   clones: z.boolean(),
   offsite: z.boolean(),
+  /** It is levelling out or making shards whole. */
+  busy: z.boolean(),
   /** The backend refuses writes to it. */
   readOnly: z.boolean(),
   zones: z.array(z.string()),

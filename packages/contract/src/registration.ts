@@ -79,8 +79,8 @@ export const probeSchema = z.object({
       clones: z.boolean(),
       expansion: z.boolean(),
       encryption: z.boolean(),
-      thin: z.boolean(),
-      qos: z.boolean(),
+      /** IOPS it says it can do, to hold floors and ceilings against; 0 when it says nothing. */
+      iops: z.number(),
       copies: z.int(),
       offsite: z.boolean(),
       minimum: z.number(),

@@ -33,14 +33,14 @@ export class SwordfishCluster {
 
   async ensurePool(pool: NewPool): Promise<void> {
     const offered = await this.ensureServiceClass(pool);
-    const { scheme } = pool;
+    const { scheme, encrypted: sealed } = pool;
     const mirrors = ['None', 'RAID1', 'RAID1Triple'].slice(0, scheme.kind === 'copies' ? scheme.copies : 0);
     await this.unlessThere(() =>
       this.http.call('create pool', 'POST', this.paths.pools, {
         Name: pool.name,
         ...(pool.internal && { PoolType: ['Pool'] }),
         SupportedRAIDTypes: scheme.kind === 'copies' ? mirrors : [scheme.parity > 1 ? 'RAID6' : 'RAID5'],
-        Encrypted: pool.encrypted,
+        Encrypted: sealed,
         Links: { DefaultClassOfService: link(offered) },
       }),
     );

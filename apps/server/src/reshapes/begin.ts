@@ -202,7 +202,7 @@ export async function undoReshape(
     );
     await record(
       database,
-      { person, action: 'delete', kind: 'pool', subject: marked.pool, before: { reshape: id } },
+      { person, action: 'change', kind: 'pool', subject: marked.pool, after: { calledOff: id } },
       tx,
     );
     return due.map((o) => o.id);

@@ -123,7 +123,7 @@ export class ReshapeCarrier {
          moved_since = CASE WHEN $2 > coalesce(total, 0) THEN now() ELSE moved_since END WHERE id = $1`,
       [reshape.id, left],
     );
-    if (left > 0 || owned > 0) return { againAfterS: lookEveryS };
+    if (left > 0 || owned > 0 || (await this.isBusy(reshape.pool))) return { againAfterS: lookEveryS };
     return this.end(operation, reshape, 'settled');
   }
 
@@ -135,6 +135,15 @@ export class ReshapeCarrier {
       [backend_id, pool],
     );
     return row?.bytes ?? 0;
+  }
+
+  /** Shards move without a figure for each volume: the pool only says that it is at work. */
+  private async isBusy(pool: string): Promise<boolean> {
+    const row = await this.database.one<{ busy: boolean | null }>(
+      `SELECT (facts ->> 'busy')::boolean AS busy FROM pools WHERE id = $1`,
+      [pool],
+    );
+    return row?.busy ?? false;
   }
 
   private async stillOwned(reshape: StoredReshape, nodes: readonly ReshapeNode[]): Promise<number> {

@@ -223,6 +223,26 @@ describe('commissioning', () => {
   });
 });
 
+test('a pool of shards has settled when it says that nothing moves any more', async () => {
+  const base = await commission('eddy-shards', ['quay-01', 'quay-02', 'quay-09', 'quay-10']);
+  const scheme = { kind: 'erasure', data: 2, parity: 1 } as const;
+  const { data } = await begin({ ...base, design: { ...base.design, scheme } });
+  expect((await ended(data.id)).state).toBe('settled');
+  const pool = await eventually('the pool', async () =>
+    (await backend('eddy')).pools.find((p) => p.id === 'eddy-shards'),
+  );
+  expect(pool.facts.redundancy).toMatchObject({ scheme });
+  const { volume } = eddy().backend.create({ name: 'wave', capacity: 300 * GiB, pool: 'eddy-shards', drives: [] });
+  eddy().backend.write(volume.id, 300 * GiB);
+  const add = (await disks()).filter((d) => d.node === 'quay-11' && unfit(d) === undefined).map((d) => d.id);
+  const grown = await begin({ kind: 'grow', pool: 'eddy-shards', add });
+  await eventually('it is at work', async () => eddy().backend.poolWork.size === 1);
+  expect((await ended(grown.data.id)).state).toBe('settled');
+  expect(eddy().backend.poolWork.size).toBe(0);
+  eddy().backend.remove(volume.id);
+  await dissolve('eddy-shards');
+});
+
 describe('growing, shrinking and mending', () => {
   let asked: Awaited<ReturnType<typeof commission>>;
   beforeAll(async () => {

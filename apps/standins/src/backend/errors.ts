@@ -18,3 +18,13 @@ export const errorBody = (messageId: string, message: string) => ({
     ],
   },
 });
+
+export const missing = (property: string) =>
+  new RedfishError(
+    400,
+    'PropertyMissing',
+    `The property ${property} is a required property and must be included in the request.`,
+  );
+
+export const notFound = (type: string, id: string) =>
+  new RedfishError(404, 'ResourceNotFound', `The requested resource of type ${type} named '${id}' was not found.`);

@@ -221,6 +221,7 @@ export class Backend {
   create(asked: NewVolume): { volume: Volume; task: Task } {
     const pool = this.pool(asked.pool);
     this.assertMayCreate(asked, pool);
+    const { encrypts } = pool;
     const id = randomUUID();
     const volume: Volume = {
       id,
@@ -229,7 +230,7 @@ export class Backend {
       capacity: asked.capacity,
       consumed: 0,
       raidType: asked.raidType ?? pool.raidTypes[0]!,
-      encrypted: asked.encrypted ?? pool.encrypts,
+      encrypted: asked.encrypted ?? encrypts,
       serviceClass: asked.serviceClass,
       state: 'Starting',
       copies: asked.drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),

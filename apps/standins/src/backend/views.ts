@@ -155,6 +155,7 @@ export class Views {
   pool(pool: PoolSeed) {
     const { allocated, provisioned, consumed } = this.backend.figures(pool);
     const path = this.at.pool(pool.id);
+    const { encrypts } = pool;
     const work = this.backend.poolWork.get(pool.id);
     const unwell = work !== undefined || this.backend.isLocked(pool.id);
     return {
@@ -167,7 +168,7 @@ export class Views {
       RemainingCapacityPercent: allocated > 0 ? Math.round(100 * (1 - consumed / allocated)) : 0,
       SupportedRAIDTypes: pool.raidTypes,
       SupportedProvisioningPolicies: ['Thin'],
-      Encrypted: pool.encrypts,
+      Encrypted: encrypts,
       Status: { State: work ? 'Updating' : 'Enabled', Health: unwell ? 'Warning' : 'OK' },
       CapacitySources: [
         {
@@ -239,7 +240,6 @@ export class Views {
         {
           Name: 'Storage',
           ProvisioningPolicy: 'Thin',
-          IsSpaceEfficient: false,
           AccessCapabilities: this.backend.isLocked(pool.id) ? ['Read'] : ['Read', 'Write'],
         },
       ],

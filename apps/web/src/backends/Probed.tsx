@@ -2,7 +2,7 @@ import { Box, Button, Table, TableBody, TableCell, TableHead, TableRow, Typograp
 import type { Probe } from '@moorage/contract/registration';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
-import { Size } from '../parts/Size';
+import { Iops, Size } from '../parts/Size';
 import { When } from '../parts/When';
 import { probeWords } from '../words/probe';
 import { protocolText } from '../words/readiness';
@@ -65,6 +65,7 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
                   <TableCell key={t}>{t}</TableCell>
                 ),
               )}
+              <TableCell align="right">IOPS</TableCell>
               <TableCell align="right">Volumes from</TableCell>
               <TableCell align="right">to</TableCell>
               <TableCell align="right">in steps of</TableCell>
@@ -88,6 +89,7 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
                 <TableCell>{yes(p.expansion)}</TableCell>
                 <TableCell>{yes(p.encryption)}</TableCell>
                 <TableCell>{yes(p.offsite)}</TableCell>
+                <TableCell align="right">{p.iops > 0 ? <Iops value={p.iops} /> : 'not said'}</TableCell>
                 <TableCell align="right">
                   <Size bytes={p.minimum} />
                 </TableCell>

@@ -16,6 +16,7 @@ const pool = (id: string, part: object = {}): PlacementState['pools'][number] =>
     snapshots: false,
     clones: false,
     offsite: false,
+    busy: false,
     readOnly: false,
     zones: [],
     minimum: GiB,
