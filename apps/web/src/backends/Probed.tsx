@@ -26,8 +26,8 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
           It calls itself {probe.product}, speaks version {probe.version}
           {ready && (
             <>
-              , and tells of {probe.pools.length} {probe.pools.length === 1 ? 'pool' : 'pools'}, {probe.nodes} nodes and{' '}
-              {probe.disks} disks
+              , and tells of {probe.pools.length} {probe.pools.length === 1 ? 'pool' : 'pools'}, {probe.nodes}{' '}
+              {probe.nodes === 1 ? 'node' : 'nodes'} and {probe.disks} disks
             </>
           )}
           .
@@ -66,9 +66,7 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
                 ),
               )}
               <TableCell align="right">IOPS</TableCell>
-              <TableCell align="right">Volumes from</TableCell>
-              <TableCell align="right">to</TableCell>
-              <TableCell align="right">in steps of</TableCell>
+              <TableCell align="right">Volumes</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -91,13 +89,12 @@ export function Probed({ probe, pin }: { probe: Probe; pin?: (fingerprint: strin
                 <TableCell>{yes(p.offsite)}</TableCell>
                 <TableCell align="right">{p.iops > 0 ? <Iops value={p.iops} /> : 'not said'}</TableCell>
                 <TableCell align="right">
-                  <Size bytes={p.minimum} />
-                </TableCell>
-                <TableCell align="right">
-                  <Size bytes={p.maximum} />
-                </TableCell>
-                <TableCell align="right">
-                  <Size bytes={p.granule} />
+                  <Size bytes={p.minimum} /> to <Size bytes={p.maximum} />
+                  {p.granule > 1 && (
+                    <>
+                      , by <Size bytes={p.granule} />
+                    </>
+                  )}
                 </TableCell>
               </TableRow>
             ))}
