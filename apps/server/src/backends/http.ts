@@ -31,13 +31,24 @@ const largestAnswer = 64 * 1024 * 1024;
 const troubles: ReadonlySet<BackendProblemCode> = new Set(['unreachable', 'timed-out', 'nonsense']);
 const isTrouble = (error: Error): boolean => error instanceof BackendProblem && troubles.has(error.code);
 
-async function boundedText(response: Answer): Promise<string> {
+/** The body of an answer as text, within the limits of size and time; whatever breaks it off is told as a problem of the backend. */
+async function boundedText(response: Answer, timeoutMs: number): Promise<string> {
   const chunks: Uint8Array[] = [];
   let size = 0;
-  for await (const chunk of response.body ?? []) {
-    size += (chunk as Uint8Array).byteLength;
-    if (size > largestAnswer) throw new BackendProblem('nonsense', `the answer is larger than ${largestAnswer} bytes`);
-    chunks.push(chunk as Uint8Array);
+  try {
+    for await (const chunk of response.body ?? []) {
+      size += (chunk as Uint8Array).byteLength;
+      if (size > largestAnswer)
+        throw new BackendProblem('nonsense', `the answer is larger than ${largestAnswer} bytes`);
+      chunks.push(chunk as Uint8Array);
+    }
+  } catch (error) {
+    if (error instanceof BackendProblem) throw error;
+    if ((error as { name?: string }).name === 'TimeoutError')
+      throw new BackendProblem('timed-out', `the answer was not complete within ${timeoutMs / 1000} s`, {
+        cause: error,
+      });
+    throw new BackendProblem('unreachable', 'the connection broke before the answer was complete', { cause: error });
   }
   return Buffer.concat(chunks).toString('utf8');
 }
@@ -108,7 +119,7 @@ export class BackendHttp {
       { UserName: this.access.username, Password: this.access.password },
       undefined,
     );
-    await response.arrayBuffer();
+    await boundedText(response, this.timeoutMs);
     const token = response.headers.get('X-Auth-Token');
     this.session = response.headers.get('Location') ?? undefined;
     if (response.status === 401 || response.status === 403)
@@ -137,16 +148,10 @@ export class BackendHttp {
     const sessions = '/redfish/v1/SessionService/Sessions';
     let response = await this.send(method, path, body, this.token ?? (await this.signIn(sessions)));
     if (response.status === 401) {
-      await response.arrayBuffer();
+      await boundedText(response, this.timeoutMs);
       response = await this.send(method, path, body, await this.signIn(sessions));
     }
-    let text: string;
-    try {
-      text = await boundedText(response);
-    } catch (error) {
-      if (error instanceof BackendProblem) throw error;
-      throw new BackendProblem('unreachable', 'the connection broke before the answer was complete', { cause: error });
-    }
+    const text = await boundedText(response, this.timeoutMs);
     let data: unknown;
     try {
       data = text === '' ? undefined : JSON.parse(text);
@@ -165,7 +170,7 @@ export class BackendHttp {
   /** One unsigned look at a path, without retries. */
   async peek(path: string): Promise<{ status: number; data: unknown }> {
     const response = await this.send('GET', path, undefined, undefined);
-    const text = await boundedText(response);
+    const text = await boundedText(response, this.timeoutMs);
     try {
       return { status: response.status, data: JSON.parse(text) };
     } catch {

@@ -258,6 +258,10 @@ describe('a backend that answers nonsense', () => {
         more();
       },
     ],
+    [
+      'an answer that stops half way',
+      (_request, response) => void response.writeHead(200, { 'Content-Type': 'application/json' }).write('{"Redfish'),
+    ],
   ])('%s is refused within limits when registering', async (_name, answer) => {
     const refused = await tom.call<{ code: string }>('POST', '/api/backends', {
       ...access({ address: await answering(answer) }),
