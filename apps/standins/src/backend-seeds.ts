@@ -39,6 +39,8 @@ export const basaltSeed = (): BackendSeed => ({
       snapshots: true,
       clones: true,
       offsite: true,
+      compresses: true,
+      deduplicates: true,
       iops: 240_000,
       bytesPerSecond: 12e9,
       maximum: 64 * TiB,

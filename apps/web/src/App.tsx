@@ -26,6 +26,9 @@ const Backends = lazy(() => import('./backends/Backends'));
 const Moorings = lazy(() => import('./moorings/Moorings'));
 const Classes = lazy(() => import('./classes/Classes'));
 const NewClass = lazy(() => import('./classes/NewClass'));
+const Manifests = lazy(() => import('./classes/Manifests'));
+const Successor = lazy(() => import('./classes/Successor'));
+const Batch = lazy(() => import('./moorings/Batch'));
 const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
@@ -56,8 +59,11 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/backends/:id" element={<BackendDetail />} />
             <Route path="/backends/:id/commission" element={<Commission />} />
             <Route path="/moorings" element={<Moorings />} />
+            <Route path="/moorings/batch" element={<Batch />} />
             <Route path="/classes" element={<Classes />} />
             <Route path="/classes/new" element={<NewClass />} />
+            <Route path="/classes/manifests" element={<Manifests />} />
+            <Route path="/classes/:name/successor" element={<Successor />} />
             <Route path="/classes/:name" element={<ClassDetail />} />
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />

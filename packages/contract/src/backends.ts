@@ -28,6 +28,9 @@ export const poolFactsSchema = z.object({
   snapshots: z.boolean(),
   clones: z.boolean(),
   offsite: z.boolean(),
+  /** What it does to what is written. Facts read before these were asked for lack them. */
+  compression: z.boolean().default(false),
+  deduplication: z.boolean().default(false),
   /** It is levelling out or making shards whole. */
   busy: z.boolean(),
   /** The backend refuses writes to it. */
@@ -65,6 +68,10 @@ export const poolSchema = z.object({
   reservedRaw: z.number(),
   reservedBytes: z.number(),
   promisedIops: z.number(),
+  /** Bytes per second, as the pool has to move them. */
+  promisedThroughput: z.number(),
+  /** The largest volume we keep there. */
+  largest: z.number(),
   /** Volumes on the pool that no claim of ours holds, counted as reservedRaw is. */
   foreignRaw: z.number(),
   overcommit: z.number(),

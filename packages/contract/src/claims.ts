@@ -1,3 +1,4 @@
+import { tunables } from '@moorage/core/classes/allowance';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity, type QuantityProblem } from '@moorage/core/sizes/quantity';
 import { z } from 'zod';
@@ -26,6 +27,8 @@ export const newClaimSchema = z.object({
   size: sizeTextSchema,
   modes: z.array(z.enum(accessModes)).min(1, 'At least one access mode is needed.').max(4),
   volumeMode: z.enum(volumeModes),
+  /** What the claim tunes of its class, within the class's allowances. */
+  tuned: z.partialRecord(z.enum(tunables), z.int().min(0)).optional(),
 });
 export type NewClaim = z.infer<typeof newClaimSchema>;
 
@@ -48,7 +51,7 @@ export const checkSchema = z.object({
   passed: z.boolean(),
   need: z.union([z.number(), z.string()]),
   have: z.union([z.number(), z.string()]),
-  unit: z.enum(['bytes', 'iops', 'copies', 'share', 'text']),
+  unit: z.enum(['bytes', 'iops', 'bytes-per-second', 'copies', 'share', 'text']),
 });
 export const decisionSchema = z.object({
   madeAt: z.string(),
@@ -64,10 +67,13 @@ export const decisionSchema = z.object({
           .object({
             bytesLeft: z.number(),
             iopsLeft: z.number(),
+            /** Missing in decisions made before throughput was promised. */
+            throughputLeft: z.number().optional(),
             headroom: z.number(),
             weight: z.number(),
             total: z.number(),
             aboveSoftMark: z.boolean(),
+            planned: z.boolean().optional(),
           })
           .optional(),
       }),
@@ -77,6 +83,8 @@ export const decisionSchema = z.object({
     provisioned: z.number().optional(),
     iopsFloor: z.number().optional(),
     backendIops: z.number().optional(),
+    throughputFloor: z.number().optional(),
+    backendThroughput: z.number().optional(),
     footprintFactor: z.number().optional(),
   }),
   remedies: z.array(

@@ -1,6 +1,15 @@
-import { bindingModes, reclaimPolicies, strategies } from '@moorage/core/classes/storage-class';
+import { tunables } from '@moorage/core/classes/allowance';
+import {
+  bindingModes,
+  fileSystems,
+  levels,
+  plainClass,
+  purposes,
+  reclaimPolicies,
+  strategies,
+  volumeModes,
+} from '@moorage/core/classes/storage-class';
 import { nameProblem } from '@moorage/core/claims/name';
-import { defaultWriteShare } from '@moorage/core/performance/term';
 import { z } from 'zod';
 
 const nameWords: Record<NonNullable<ReturnType<typeof nameProblem>>, string> = {
@@ -18,17 +27,18 @@ export const nameSchema = z.string().superRefine((name, context) => {
 });
 
 const rate = z
-  .number({ error: 'A number of IOPS is needed.' })
-  .int('Whole IOPS only.')
-  .min(0, 'IOPS cannot be negative.')
+  .number({ error: 'A number is needed.' })
+  .int('Whole numbers only.')
+  .min(0, 'A rate cannot be negative.')
   .max(10_000_000, 'More than any pool can do.');
 
+/** IOPS, or MB/s. */
 export const rateTermSchema = z
   .discriminatedUnion('kind', [
     z.object({ kind: z.literal('fixed'), value: rate }),
     z.object({
       kind: z.literal('per-gib'),
-      perGiB: z.number({ error: 'A number of IOPS per GiB is needed.' }).min(0).max(100_000),
+      perGiB: z.number({ error: 'A number per GiB is needed.' }).min(0).max(100_000),
       minimum: rate.optional(),
       maximum: rate.optional(),
     }),
@@ -38,40 +48,104 @@ export const rateTermSchema = z
     path: ['minimum'],
   });
 
+const whole = (most: number, words: string) =>
+  z.number({ error: words }).int('Whole numbers only.').min(1, 'At least one.').max(most, `At most ${most}.`);
+const names = z.array(z.string().min(1).max(63)).max(50).readonly();
+
+export const allowanceSchema = z
+  .object({
+    setting: z.enum(tunables),
+    minimum: rate,
+    maximum: rate,
+    namespaces: names,
+  })
+  .refine((a) => a.minimum <= a.maximum, { message: 'The minimum is above the maximum.', path: ['minimum'] });
+
 export const storageClassSchema = z.object({
   name: nameSchema,
+  purpose: z.enum(purposes),
   copies: z
     .number({ error: 'A number of copies is needed.' })
     .int('Whole copies only.')
     .min(1, 'At least one copy.')
     .max(5, 'At most five copies.'),
-  encrypted: z.boolean(),
+  shards: z
+    .object({
+      data: z
+        .number({ error: 'A number of data shards is needed.' })
+        .int()
+        .min(2, 'At least two.')
+        .max(16, 'At most 16.'),
+      parity: z
+        .number({ error: 'A number of parity shards is needed.' })
+        .int()
+        .min(1, 'At least one.')
+        .max(4, 'At most 4.'),
+    })
+    .optional(),
+  level: z.enum(levels),
+  witness: z.boolean(),
+  offsite: z.boolean(),
+  pinnedNodes: names,
+  zones: names,
+  locality: z.boolean(),
+  strategy: z.enum(strategies),
   iopsFloor: rateTermSchema.optional(),
   iopsCeiling: rateTermSchema.optional(),
+  throughputFloor: rateTermSchema.optional(),
+  throughputCeiling: rateTermSchema.optional(),
   writeShare: z.number().min(0).max(1),
+  latencyAimMs: z
+    .number({ error: 'A number of milliseconds is needed.' })
+    .positive('Above zero.')
+    .max(10_000)
+    .optional(),
+  encrypted: z.boolean(),
+  volumeMode: z.enum(['any', ...volumeModes]),
+  fileSystem: z.enum(fileSystems).optional(),
+  mountOptions: z.array(z.string().min(1).max(200)).max(30).readonly(),
+  compression: z.boolean(),
+  deduplication: z.boolean(),
   reclaim: z.enum(reclaimPolicies),
+  graceDays: z.number({ error: 'A number of days is needed.' }).int().min(0).max(3650, 'At most ten years.'),
   binding: z.enum(bindingModes),
   expansion: z.boolean(),
-  strategy: z.enum(strategies),
-  zones: z.array(z.string().min(1).max(63)).max(50).readonly(),
-  locality: z.boolean(),
+  safeguard: z
+    .object({
+      everyHours: whole(8760, 'A number of hours is needed.'),
+      keep: whole(1000, 'A number of snapshots is needed.'),
+    })
+    .optional(),
+  allowances: z.array(allowanceSchema).max(tunables.length).readonly(),
 });
 
 /** A class as the form fills it in: every setting answered. */
 export const filledClassSchema = storageClassSchema.extend({ isDefault: z.boolean() });
 export type NewClass = z.infer<typeof filledClassSchema>;
 
+const shape = storageClassSchema.shape;
 /** A class as the API takes it: what is left out gets the default shown here. */
 export const newClassSchema = filledClassSchema.extend({
-  copies: storageClassSchema.shape.copies.default(1),
-  encrypted: z.boolean().default(false),
-  writeShare: storageClassSchema.shape.writeShare.default(defaultWriteShare),
-  reclaim: storageClassSchema.shape.reclaim.default('Delete'),
-  binding: storageClassSchema.shape.binding.default('Immediate'),
-  expansion: z.boolean().default(true),
-  strategy: storageClassSchema.shape.strategy.default('in-order'),
-  zones: storageClassSchema.shape.zones.default([]),
+  purpose: shape.purpose.default(plainClass.purpose),
+  copies: shape.copies.default(plainClass.copies),
+  level: shape.level.default(plainClass.level),
+  witness: z.boolean().default(false),
+  offsite: z.boolean().default(false),
+  pinnedNodes: shape.pinnedNodes.default([]),
+  zones: shape.zones.default([]),
   locality: z.boolean().default(false),
+  strategy: shape.strategy.default(plainClass.strategy),
+  writeShare: shape.writeShare.default(plainClass.writeShare),
+  encrypted: z.boolean().default(false),
+  volumeMode: shape.volumeMode.default('any'),
+  mountOptions: shape.mountOptions.default([]),
+  compression: z.boolean().default(false),
+  deduplication: z.boolean().default(false),
+  reclaim: shape.reclaim.default(plainClass.reclaim),
+  graceDays: shape.graceDays.default(0),
+  binding: shape.binding.default(plainClass.binding),
+  expansion: z.boolean().default(true),
+  allowances: shape.allowances.default([]),
   isDefault: z.boolean().default(false),
 });
 
@@ -84,6 +158,85 @@ export const classRowSchema = z.object({
   bound: z.int(),
   provisioned: z.number(),
   mooredPools: z.int(),
-  problems: z.array(z.object({ field: z.string(), problem: z.string(), value: z.string() })),
+  /** Version of the platform's object: what a change is made against. */
+  version: z.string(),
+  /** The class it takes over from, when it is a successor. */
+  succeeds: z.string().nullable(),
+  /** Claims of stateful sets among those that use it. */
+  statefulClaims: z.int(),
+  /** The manifest as the platform has it. */
+  manifest: z.unknown(),
+  problems: z.array(
+    z.object({ field: z.string(), problem: z.string(), value: z.string(), meant: z.string().optional() }),
+  ),
 });
 export type ClassRow = z.infer<typeof classRowSchema>;
+
+/** A class of another provisioner: shown, kept, never changed. */
+export const foreignClassSchema = z.object({
+  name: z.string(),
+  provisioner: z.string(),
+  isDefault: z.boolean(),
+  manifest: z.unknown(),
+});
+export type ForeignClass = z.infer<typeof foreignClassSchema>;
+
+/** Which namespaces may use a class. */
+export const grantsSchema = z.object({
+  className: z.string(),
+  /** Open to all, or kept for those granted. */
+  open: z.boolean(),
+  version: z.int(),
+  namespaces: z.array(
+    z.object({
+      namespace: z.string(),
+      labels: z.record(z.string(), z.string()),
+      granted: z.boolean(),
+      /** Limit of provisioned bytes in this class; null for none. */
+      quota: z.number().nullable(),
+      claims: z.int(),
+      provisioned: z.number(),
+    }),
+  ),
+});
+export type Grants = z.infer<typeof grantsSchema>;
+export const grantsChangeSchema = z.object({
+  open: z.boolean().optional(),
+  /** Namespaces to grant or to take the grant from, each with a quota if it is to change. */
+  set: z
+    .array(
+      z.object({
+        namespace: nameSchema,
+        granted: z.boolean().optional(),
+        quota: z.int().positive().nullable().optional(),
+      }),
+    )
+    .max(10_000)
+    .default([]),
+});
+export type GrantsChange = z.infer<typeof grantsChangeSchema>;
+
+/** A plan for moving the claims of a class over to its successor. */
+export const successionSchema = z.object({
+  from: z.string(),
+  to: z.string(),
+  person: z.string(),
+  createdAt: z.string(),
+  /** In the order they should move. */
+  moves: z.array(
+    z.object({
+      namespace: z.string(),
+      claim: z.string(),
+      from: z.string().nullable(),
+      /** Where it would go; null: it fits nowhere yet. */
+      to: z.string().nullable(),
+      bytes: z.number(),
+      consumed: z.number(),
+      seconds: z.number(),
+    }),
+  ),
+  bytes: z.number(),
+  seconds: z.number(),
+});
+export type Succession = z.infer<typeof successionSchema>;
+export const newSuccessorSchema = z.object({ storageClass: newClassSchema, takesDefault: z.boolean().default(false) });

@@ -1,6 +1,14 @@
 import { z } from 'zod';
 import { backendSchema, poolChangeSchema, poolSchema } from './backends';
-import { classRowSchema, newClassSchema } from './classes';
+import {
+  classRowSchema,
+  foreignClassSchema,
+  grantsChangeSchema,
+  grantsSchema,
+  newClassSchema,
+  newSuccessorSchema,
+  successionSchema,
+} from './classes';
 import {
   claimDetailSchema,
   claimPageSchema,
@@ -20,7 +28,15 @@ import {
 } from './inventory';
 import { logPageSchema, pageQuerySchema } from './logbook';
 import { manifestResultSchema, manifestTextSchema } from './manifests';
-import { mooringChangeSchema, mooringOrderSchema, mooringSchema, placementStateSchema } from './moorings';
+import {
+  appliedSchema,
+  draftSchema,
+  mooringChangeSchema,
+  mooringOrderSchema,
+  mooringSchema,
+  placementStateSchema,
+  plannedPlacesSchema,
+} from './moorings';
 import { limitSchema, namespaceUsageSchema } from './namespaces';
 import { readinessSchema } from './readiness';
 import {
@@ -248,6 +264,60 @@ export const endpoints = {
     path: '/api/classes/:name/default',
     summary: 'Make a class the one default',
     allowed: operating,
+    status: 204,
+  },
+  listForeignClasses: {
+    method: 'get',
+    path: '/api/foreign-classes',
+    summary: 'Storage classes of other provisioners, as they are',
+    allowed: reading,
+    response: z.array(foreignClassSchema),
+  },
+  getGrants: {
+    method: 'get',
+    path: '/api/classes/:name/grants',
+    summary: 'Which namespaces may use a class',
+    allowed: reading,
+    response: grantsSchema,
+  },
+  changeGrants: {
+    method: 'patch',
+    path: '/api/classes/:name/grants',
+    summary: 'Open or keep a class, grant it to namespaces, with quotas (If-Match)',
+    allowed: operating,
+    body: grantsChangeSchema,
+    response: grantsSchema,
+  },
+  listSuccessions: {
+    method: 'get',
+    path: '/api/classes/:name/successions',
+    summary: 'Plans for moving claims from or to a class',
+    allowed: reading,
+    response: z.array(successionSchema),
+  },
+  makeSuccessor: {
+    method: 'post',
+    path: '/api/classes/:name/successor',
+    summary: 'Make the class that takes over, and plan how claims move to it',
+    allowed: operating,
+    body: newSuccessorSchema,
+    response: successionSchema,
+    status: 201,
+  },
+  applyDraft: {
+    method: 'post',
+    path: '/api/drafts',
+    summary: 'Apply changes of classes and moorings as a whole, or tell what stands against them',
+    allowed: operating,
+    body: draftSchema,
+    response: appliedSchema,
+  },
+  planPlaces: {
+    method: 'post',
+    path: '/api/planned-places',
+    summary: 'Keep a plan for many claims: each goes to its pool when it comes',
+    allowed: operating,
+    body: plannedPlacesSchema,
     status: 204,
   },
   listMoorings: {

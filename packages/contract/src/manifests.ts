@@ -8,8 +8,11 @@ import { nameSchema, storageClassSchema } from './classes';
 export const manifestTextSchema = z.object({
   text: z.string().min(1, 'The manifest is empty.').max(200_000, 'The manifest is longer than 200,000 characters.'),
 });
+const madeSchema = z.array(z.object({ kind: z.string(), namespace: z.string().nullable(), name: z.string() }));
 export const manifestResultSchema = z.object({
-  made: z.array(z.object({ kind: z.string(), namespace: z.string().nullable(), name: z.string() })),
+  made: madeSchema,
+  /** What stands already as the text says, and what is not ours to make. */
+  kept: madeSchema,
 });
 export type ManifestResult = z.infer<typeof manifestResultSchema>;
 
@@ -71,8 +74,8 @@ function readClass(value: unknown): ReadManifest {
       path: p.field.startsWith('parameters.') ? ['parameters', p.field.slice('parameters.'.length)] : [p.field],
       detail:
         p.problem === 'bad-value'
-          ? `"${p.value}" is not a value this setting takes.`
-          : 'There is no such setting; check its spelling.',
+          ? `"${p.value}" is not a value this setting takes. ${p.meant === undefined ? '' : `Was "${p.meant}" meant?`}`.trim()
+          : `There is no such setting. ${p.meant === undefined ? 'Check its spelling.' : `Was "${p.meant}" meant?`}`,
     })),
     ...(settings.success ? [] : issuesOf(settings.error)),
   ];

@@ -1,6 +1,6 @@
 import { z } from 'zod';
 import { poolSchema } from './backends';
-import { storageClassSchema } from './classes';
+import { nameSchema, newClassSchema, storageClassSchema } from './classes';
 
 export const mooringSchema = z.object({
   className: z.string(),
@@ -24,6 +24,8 @@ export const mooringOrderSchema = z.object({
 /** All that a decision looks at, for the browser's worker to try claims on. */
 export const placementStateSchema = z.object({
   classes: z.array(storageClassSchema.extend({ name: z.string() })),
+  /** Version of each class, by its name. */
+  classVersions: z.record(z.string(), z.string()),
   defaultClass: z.string().nullable(),
   pools: z.array(
     poolSchema.extend({
@@ -35,7 +37,59 @@ export const placementStateSchema = z.object({
   ),
   moorings: z.array(mooringSchema),
   limits: z.array(z.object({ namespace: z.string(), className: z.string().nullable(), bytes: z.number() })),
+  /** Classes kept for namespaces that were granted them, and those namespaces. Classes not listed are open to all. */
+  grants: z.array(z.object({ className: z.string(), namespaces: z.array(z.string()) })),
+  /** What is kept where: volumes alike in class, pool and size. */
+  held: z.array(
+    z.object({ className: z.string(), pool: z.string(), bytes: z.number(), count: z.int(), floor: z.number() }),
+  ),
   usage: z.array(z.object({ namespace: z.string(), className: z.string(), provisioned: z.number() })),
   namespaces: z.array(z.string()),
 });
 export type PlacementState = z.infer<typeof placementStateSchema>;
+
+/** One change of a draft, with what it was made against: null where there was nothing. */
+export const draftedChangeSchema = z.discriminatedUnion('kind', [
+  z.object({
+    kind: z.literal('mooring'),
+    className: z.string(),
+    pool: z.string(),
+    enabled: z.boolean(),
+    weight: z.number().min(0.01).max(100),
+    /** Version of the mooring the draft saw; null: there was none. */
+    seen: z.int().nullable(),
+  }),
+  z.object({
+    kind: z.literal('order'),
+    className: z.string(),
+    pools: z.array(z.string()).min(1).max(500),
+    /** The order the draft saw. */
+    seen: z.array(z.string()).max(500),
+  }),
+  z.object({ kind: z.literal('default'), className: z.string(), seen: z.string().nullable() }),
+  z.object({ kind: z.literal('class'), storageClass: newClassSchema }),
+]);
+export type DraftedChange = z.infer<typeof draftedChangeSchema>;
+export const draftSchema = z.object({
+  changes: z.array(draftedChangeSchema).min(1, 'There is nothing to apply.').max(500),
+});
+
+/** A change of a draft that somebody else's stands against: what it is now, and who made it so. */
+export const conflictSchema = z.object({
+  /** Place of the change in the draft. */
+  index: z.int(),
+  now: z.unknown(),
+  person: z.string().nullable(),
+  at: z.string().nullable(),
+});
+export type Conflict = z.infer<typeof conflictSchema>;
+export const appliedSchema = z.object({ applied: z.int(), conflicts: z.array(conflictSchema) });
+export type Applied = z.infer<typeof appliedSchema>;
+
+/** A plan for many claims: which pool each is to go to. Used when such a claim comes, and its rules still pass. */
+export const plannedPlacesSchema = z.object({
+  places: z
+    .array(z.object({ namespace: nameSchema, claim: nameSchema, pool: z.string() }))
+    .min(1)
+    .max(10_000),
+});

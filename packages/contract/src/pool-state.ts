@@ -24,6 +24,10 @@ export function toCorePool(
     sharedBlock: facts.sharedBlock,
     encryption: facts.encryption,
     expansion: facts.expansion,
+    compression: facts.compression,
+    deduplication: facts.deduplication,
+    snapshots: facts.snapshots,
+    offsite: facts.offsite,
     zones: facts.zones,
     minimum: facts.minimum as Bytes,
     maximum: facts.maximum as Bytes,
@@ -59,5 +63,9 @@ export function toCorePool(
     iops: facts.iops,
     promisedIops: row.promisedIops,
     amplification: facts.amplification,
+    throughput: facts.throughput,
+    promisedThroughput: row.promisedThroughput,
+    throughputAllotment: row.allotmentThroughput ?? undefined,
+    largest: row.largest,
   };
 }

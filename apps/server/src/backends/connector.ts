@@ -67,6 +67,9 @@ export interface NewBackendVolume {
   /** Disks that hold the copies; empty where the backend places data itself. */
   readonly disks: readonly { readonly id: string; readonly node: string }[];
   readonly iopsCeiling?: number;
+  readonly bytesPerSecondCeiling?: number;
+  readonly compressed?: boolean;
+  readonly deduplicated?: boolean;
 }
 
 export type BackendProblemCode =

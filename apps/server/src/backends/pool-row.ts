@@ -25,6 +25,8 @@ export const bareRow = (name: string, facts: PoolFacts): PoolRow => ({
   reservedRaw: 0,
   reservedBytes: 0,
   promisedIops: 0,
+  promisedThroughput: 0,
+  largest: 0,
   foreignRaw: 0,
   overcommit: 1,
   softMark: 0.8,

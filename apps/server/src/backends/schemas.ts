@@ -56,6 +56,8 @@ export const poolSchema = z.object({
   SupportedRAIDTypes: z.array(z.string()).default([]),
   SupportedProvisioningPolicies: z.array(z.string()).default([]),
   Encrypted: z.boolean().default(false),
+  CompressionEnabled: z.boolean().default(false),
+  DeduplicationEnabled: z.boolean().default(false),
   Status: status,
   CapacitySources: z.array(z.object({ ProvidingDrives: z.array(linkSchema).default([]) })).default([]),
   Links: z.object({ DefaultClassOfService: linkSchema.optional() }).optional(),

@@ -318,6 +318,8 @@ export function poolFacts(
     snapshots: protections.some((p) => p.ReplicaType === 'Snapshot'),
     clones: protections.some((p) => p.ReplicaType === 'Clone'),
     offsite: protections.some((p) => p.RecoveryGeographicObjective === 'Datacenter'),
+    compression: pool.CompressionEnabled,
+    deduplication: pool.DeduplicationEnabled,
     busy: pool.Status?.State === 'Updating',
     readOnly: access !== undefined && !access.includes('Write'),
     zones: [],

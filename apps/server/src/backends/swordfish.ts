@@ -99,13 +99,18 @@ export class SwordfishConnector implements BackendConnector {
 
   async createVolume(asked: NewBackendVolume): Promise<BackendVolume> {
     const { volumes } = await this.find();
+    const { iopsCeiling, bytesPerSecondCeiling } = asked;
     const serviceClass =
-      asked.iopsCeiling === undefined ? undefined : await this.ensureServiceClass(asked.poolPath, asked.iopsCeiling);
+      iopsCeiling === undefined && bytesPerSecondCeiling === undefined
+        ? undefined
+        : await this.ensureServiceClass(asked.poolPath, { iops: iopsCeiling, bytesPerSecond: bytesPerSecondCeiling });
     const { location, data } = await this.http.call('create volume', 'POST', volumes, {
       Name: asked.name,
       CapacityBytes: asked.bytes,
       ProvisioningPolicy: 'Thin',
       Encrypted: asked.encrypted,
+      ...(asked.compressed && { Compressed: true }),
+      ...(asked.deduplicated && { Deduplicated: true }),
       CapacitySources: [{ ProvidingPools: [{ '@odata.id': asked.poolPath }] }],
       ...(asked.disks.length > 0 && { RAIDType: raidFor(asked.copies) }),
       Links: {
@@ -141,23 +146,36 @@ export class SwordfishConnector implements BackendConnector {
   }
 
   /** The class of service that enforces a ceiling, made when it is not there yet. */
-  private async ensureServiceClass(poolPath: string, iops: number): Promise<string> {
+  private async ensureServiceClass(
+    poolPath: string,
+    ceiling: { readonly iops?: number; readonly bytesPerSecond?: number },
+  ): Promise<string> {
     const pool = await this.http.get(poolPath, poolSchema);
     const offered = pool.Links?.DefaultClassOfService?.['@odata.id'];
     if (!offered)
       throw new BackendProblem(
         'refused',
-        'the backend offers no classes of service, so an IOPS ceiling cannot be enforced on it',
+        'the backend offers no classes of service, so a ceiling cannot be enforced on it',
       );
     const folder = offered.slice(0, offered.lastIndexOf('/'));
-    const path = `${folder}/iops-${iops}`;
+    const { iops, bytesPerSecond } = ceiling;
+    const id = [iops !== undefined && `iops-${iops}`, bytesPerSecond !== undefined && `bytes-${bytesPerSecond}`]
+      .filter(Boolean)
+      .join('-');
+    const path = `${folder}/${id}`;
     if (this.serviceClasses.has(path)) return path;
     const { Members } = await this.http.get(folder, collectionSchema(linkSchema));
     if (!Members.some((m) => m['@odata.id'] === path))
       await this.http.call('create class of service', 'POST', folder, {
-        Id: `iops-${iops}`,
-        Name: `At most ${iops} IOPS`,
-        IOConnectivityLinesOfService: [{ Name: 'Ceiling', MaxIOPS: iops }],
+        Id: id,
+        Name: `At most ${id}`,
+        IOConnectivityLinesOfService: [
+          {
+            Name: 'Ceiling',
+            ...(iops !== undefined && { MaxIOPS: iops }),
+            ...(bytesPerSecond !== undefined && { MaxBytesPerSecond: bytesPerSecond }),
+          },
+        ],
       });
     this.serviceClasses.add(path);
     return path;

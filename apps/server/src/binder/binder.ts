@@ -3,6 +3,7 @@ import type { Backends } from '../backends/backends';
 import { BackendProblem } from '../backends/connector';
 import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
+import { megabyte } from '@moorage/core/placement/rules';
 import type { Metrics } from '../metrics/metrics';
 import { advance, ensureOperations, findStranded, findWaiting, finished } from '../operations/operations';
 import type { Operation, Step } from '../operations/operation';
@@ -66,7 +67,7 @@ export class Binder {
         [held.class_name],
       ),
       this.database.rows<{ disk: string; node: string }>(
-        'SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 ORDER BY disk',
+        `SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 AND role = 'data' ORDER BY disk`,
         [held.claim_uid],
       ),
     ]);
@@ -79,10 +80,14 @@ export class Binder {
           name: held.volume_name,
           poolPath: held.path,
           bytes: held.bytes,
-          copies: storageClass?.copies ?? disks.length,
+          // what the claim tuned is in what was reserved for it
+          copies: disks.length || (storageClass?.copies ?? 1),
           encrypted: storageClass?.encrypted ?? false,
+          compressed: storageClass?.compression,
+          deduplicated: storageClass?.deduplication,
           disks: disks.map((d) => ({ id: d.disk, node: d.node })),
           iopsCeiling: held.iops_ceiling ?? undefined,
+          bytesPerSecondCeiling: held.throughput_ceiling === null ? undefined : held.throughput_ceiling * megabyte,
         }),
       );
     } catch (error) {
@@ -277,6 +282,14 @@ export class Binder {
          AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) LIMIT 500`,
     );
     const released = orphans.length > 0 ? await this.beginRelease(orphans.map((o) => o.claim_uid)) : [];
+    // volumes whose grace has ended: the platform is asked once more before anything is destroyed
+    const ended = await this.database.rows<{ id: string }>(
+      `UPDATE operations op SET state = 'releasing', attempts = 0, next_attempt_at = NULL, updated_at = now()
+       WHERE kind = 'release' AND state = 'released' AND subject IN (
+         SELECT claim_uid FROM reservations WHERE state = 'adrift' AND reclaim = 'Delete' AND keep_until <= now() LIMIT 500)
+       RETURNING id`,
+    );
+    released.push(...ended.map((e) => e.id));
     const written = await this.database.rows<{ subject: string }>(
       `SELECT op.subject FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
        WHERE op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,

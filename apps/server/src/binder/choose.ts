@@ -1,4 +1,5 @@
-import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
+import { fromManifest, provisioner, readTuned, type ClassManifest } from '@moorage/core/classes/manifest';
+import { tunedClass } from '@moorage/core/classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { rateFor } from '@moorage/core/performance/term';
 import { decide, type Decision } from '@moorage/core/placement/decide';
@@ -66,6 +67,26 @@ async function findQuotas(database: Database, namespace: string, className: stri
   }));
 }
 
+/** Whether the namespace may use the class, and the pool a plan for many claims chose for this one. */
+async function findPermission(
+  database: Database,
+  claim: StoredClaim,
+  className: string,
+  tx: Transaction,
+): Promise<Pick<PlacementInput, 'granted' | 'planned'>> {
+  const row = await database.one<{ open: boolean; granted: boolean; planned: string | null }>(
+    `SELECT coalesce((SELECT open FROM class_access WHERE class_name = $1), true) AS open,
+       EXISTS (SELECT 1 FROM grants WHERE class_name = $1 AND namespace = $2) AS granted,
+       (SELECT pool_id FROM planned_places WHERE namespace = $2 AND claim_name = $3) AS planned`,
+    [className, claim.namespace, claim.name],
+    tx,
+  );
+  return {
+    ...(row!.open ? {} : { granted: row!.granted }),
+    ...(row!.planned !== null && { planned: row!.planned }),
+  };
+}
+
 async function zoneOf(database: Database, node: string | undefined, tx: Transaction): Promise<string | undefined> {
   if (!node) return undefined;
   const row = await database.one<{ zone: string | null }>(
@@ -101,10 +122,11 @@ export function chooseAndReserve(
     if (storageClass.binding === 'WaitForFirstConsumer' && !node)
       return rest(database, operation, 'first-consumer', tx);
 
-    const [moorings, quotas, zone] = await Promise.all([
+    const [moorings, quotas, zone, permission] = await Promise.all([
       findMoorings(database, storageClass.name, tx),
       findQuotas(database, claim.namespace, storageClass.name, tx),
       zoneOf(database, node, tx),
+      findPermission(database, claim, storageClass.name, tx),
     ]);
     const live = await livePools(
       database,
@@ -118,8 +140,16 @@ export function chooseAndReserve(
       modes: claim.body.spec.accessModes ?? [],
       volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
       zone,
+      tuned: readTuned(claim.body.metadata.annotations),
     };
-    const input: PlacementInput = { claim: request, storageClass, moorings, pools: corePools(live), quotas };
+    const input: PlacementInput = {
+      claim: request,
+      storageClass,
+      moorings,
+      pools: corePools(live),
+      quotas,
+      ...permission,
+    };
     const started = performance.now();
     const decision = decide(input);
     const tookMicros = (performance.now() - started) * 1000;
@@ -131,8 +161,9 @@ export function chooseAndReserve(
       return rest(database, operation, 'capacity', tx, kept);
     }
     const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
-    const copies = placedCopies(input, decision, storageClass, node);
-    await reserve(database, claim, storageClass, decision, copies, tx);
+    const tuned = tunedClass(storageClass, request.tuned);
+    const copies = placedCopies(input, decision, tuned, node);
+    await reserve(database, claim, tuned, decision, copies, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
     return advance(database, operation, 'making', { decisionId: id }, tx);
   });
@@ -200,6 +231,8 @@ function placedCopies(
     copies: storageClass.copies,
     size: decision.provisioned!,
     preferNode: storageClass.locality ? node : undefined,
+    ...(storageClass.pinnedNodes.length > 0 && { pinned: storageClass.pinnedNodes }),
+    ...(storageClass.witness && { witness: 'wanted' as const }),
   });
   // the rule about disk room passed for this very state
   if (!placed.ok) throw new Error(`copies cannot be placed on ${pool.id} although every rule passed`);
@@ -216,9 +249,11 @@ async function reserve(
 ): Promise<void> {
   const provisioned = decision.provisioned!;
   const ceiling = storageClass.iopsCeiling && rateFor(storageClass.iopsCeiling, provisioned);
+  const throughputCeiling = storageClass.throughputCeiling && rateFor(storageClass.throughputCeiling, provisioned);
   await database.rows(
-    `INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling, backend_iops, volume_name)
-     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)`,
+    `INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling, backend_iops, volume_name,
+       throughput_floor, throughput_ceiling, backend_throughput, grace_days)
+     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16)`,
     [
       claim.uid,
       claim.namespace,
@@ -232,13 +267,18 @@ async function reserve(
       ceiling,
       decision.backendIops,
       `pvc-${claim.uid}`,
+      decision.throughputFloor,
+      throughputCeiling,
+      decision.backendThroughput,
+      storageClass.graceDays,
     ],
     tx,
   );
   if (copies.length > 0)
     await database.rows(
-      `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes)
-       SELECT $1, $2, disk, node, domain, $4 FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text)`,
+      `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes, role)
+       SELECT $1, $2, disk, node, domain, CASE role WHEN 'data' THEN $4::bigint ELSE 0 END, role
+       FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text, role text)`,
       [claim.uid, decision.winner, JSON.stringify(copies), provisioned],
       tx,
     );

@@ -24,7 +24,12 @@ export class Release {
     const fate = await this.fateOf(held);
     if (fate === 'claim-lives') return this.cancelRelease(operation);
     if (fate === 'keep') {
-      await this.database.rows(`UPDATE reservations SET state = 'adrift' WHERE claim_uid = $1`, [held.claim_uid]);
+      await this.database.rows(
+        `UPDATE reservations SET state = 'adrift',
+           keep_until = coalesce(keep_until, CASE WHEN grace_days > 0 THEN now() + make_interval(days => grace_days) END)
+         WHERE claim_uid = $1`,
+        [held.claim_uid],
+      );
       await announce(this.database, [{ topic: 'namespaces' }]);
       return advance(this.database, operation, 'released');
     }
@@ -50,7 +55,8 @@ export class Release {
     if (!volume || volume.spec?.persistentVolumeReclaimPolicy !== 'Delete') return 'keep';
     if (volume.status?.phase !== 'Released')
       throw new PlatformProblem('failed', `persistent volume ${held.volume_name} is not released by the platform yet`);
-    return 'destroy';
+    // its class gives it a grace: kept until then, and asked about again
+    return held.grace_over ? 'destroy' : 'keep';
   }
 
   /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */

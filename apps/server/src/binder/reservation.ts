@@ -14,6 +14,11 @@ export interface Reserved {
   facts: PoolFacts;
   bytes: number;
   iops_ceiling: number | null;
+  /** MB/s. */
+  throughput_ceiling: number | null;
+  grace_days: number;
+  /** The grace of its class has ended, or there was none. */
+  grace_over: boolean;
   volume_name: string;
   volume_id: string | null;
   state: 'held' | 'made' | 'bound' | 'adrift';
@@ -21,6 +26,6 @@ export interface Reserved {
 
 export const findReservation = (database: Database, claim: string): Promise<Reserved | undefined> =>
   database.one<Reserved>(
-    `SELECT r.*, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
+    `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
     [claim],
   );

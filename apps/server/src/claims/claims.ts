@@ -1,4 +1,5 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
+import { prefix } from '@moorage/core/classes/manifest';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
@@ -197,11 +198,12 @@ export async function createClaim(
   person: string,
   begin: BeginBinding,
 ): Promise<{ claim: ClaimRow; operations: string[] }> {
-  const { namespace, name, className, size, modes, volumeMode } = asked;
+  const { namespace, name, className, size, modes, volumeMode, tuned } = asked;
+  const annotations = Object.fromEntries(Object.entries(tuned ?? {}).map(([k, v]) => [prefix + k, String(v)]));
   const made = await platform.create({
     apiVersion: 'v1',
     kind: 'PersistentVolumeClaim',
-    metadata: { name, namespace },
+    metadata: { name, namespace, ...(tuned && { annotations }) },
     spec: {
       accessModes: modes,
       volumeMode,
@@ -228,11 +230,12 @@ export async function deleteClaim(
   person: string,
 ): Promise<void> {
   const { claim } = await getClaim(database, at.namespace, at.name);
-  const fate = await database.one<{ reclaim: string }>('SELECT reclaim FROM reservations WHERE claim_uid = $1', [
-    claim.uid,
-  ]);
+  const fate = await database.one<{ reclaim: string; grace_days: number }>(
+    'SELECT reclaim, grace_days FROM reservations WHERE claim_uid = $1',
+    [claim.uid],
+  );
   const used = claim.consumed ?? 0;
-  if (fate?.reclaim === 'Delete' && used > 0 && confirm !== at.name)
+  if (fate?.reclaim === 'Delete' && fate.grace_days === 0 && used > 0 && confirm !== at.name)
     throw new HttpProblem(
       409,
       'confirm-destruction',

@@ -1,11 +1,13 @@
-import type { ClassRow, NewClass } from '@moorage/contract/classes';
+import type { ClassRow, ForeignClass, NewClass } from '@moorage/contract/classes';
 import {
   defaultClassAnnotation,
   fromManifest,
   provisioner,
+  succeedsAnnotation,
   toManifest,
   type ClassManifest,
 } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
@@ -16,9 +18,11 @@ import { upsertObjects } from '../platform/mirror';
 interface StoredClass {
   uid: string;
   body: ClassManifest;
+  version: number;
   created_at: Date;
   claims: number;
   bound: number;
+  stateful: number;
   provisioned: number;
   moored: number;
 }
@@ -35,21 +39,67 @@ const toRow = (row: StoredClass): ClassRow => ({
   bound: row.bound,
   provisioned: row.provisioned,
   mooredPools: row.moored,
+  version: String(row.version),
+  succeeds: row.body.metadata.annotations?.[succeedsAnnotation] ?? null,
+  statefulClaims: row.stateful,
+  manifest: row.body,
 });
 
-/** Our classes with what uses them. */
+/** Our classes with what uses them. A claim of a stateful set carries the labels of its pods. */
 export async function listClasses(database: Database, name?: string): Promise<ClassRow[]> {
   const rows = await database.rows<StoredClass>(
-    `SELECT c.uid, c.body, c.created_at,
-       (SELECT count(*) FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.class_name = c.name) AS claims,
-       (SELECT count(*) FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.class_name = c.name AND o.phase = 'Bound') AS bound,
+    `SELECT c.uid, c.body, c.version, c.created_at, coalesce(o.claims, 0) AS claims, coalesce(o.bound, 0) AS bound,
+       coalesce(o.stateful, 0) AS stateful,
        coalesce((SELECT sum(r.bytes) FROM reservations r WHERE r.class_name = c.name), 0)::bigint AS provisioned,
        (SELECT count(*) FROM moorings m WHERE m.class_name = c.name AND m.enabled) AS moored
-     FROM platform_objects c WHERE c.plural = 'storageclasses' AND c.body ->> 'provisioner' = $1 AND ($2::text IS NULL OR c.name = $2)
+     FROM platform_objects c LEFT JOIN (
+       SELECT class_name, count(*) AS claims, count(*) FILTER (WHERE phase = 'Bound') AS bound,
+         count(*) FILTER (WHERE body #> '{metadata,labels}' <> '{}'::jsonb) AS stateful
+       FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND ($2::text IS NULL OR class_name = $2) GROUP BY 1
+     ) o ON o.class_name = c.name
+     WHERE c.plural = 'storageclasses' AND c.body ->> 'provisioner' = $1 AND ($2::text IS NULL OR c.name = $2)
      ORDER BY c.name LIMIT 2000`,
     [provisioner, name],
   );
   return rows.map(toRow);
+}
+
+/** Classes of other provisioners, as the platform has them. */
+export async function listForeignClasses(database: Database): Promise<ForeignClass[]> {
+  const rows = await database.rows<{ body: ClassManifest }>(
+    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND body ->> 'provisioner' <> $1 ORDER BY name LIMIT 1000`,
+    [provisioner],
+  );
+  return rows.map(({ body }) => ({
+    name: body.metadata.name,
+    provisioner: body.provisioner,
+    isDefault: isDefault(body),
+    manifest: body,
+  }));
+}
+
+/** Refuses what contradicts itself, before the platform is asked. */
+export function assertClass(storageClass: StorageClass): void {
+  const above = (member: 'iops' | 'throughput') => {
+    const [floor, ceiling] =
+      member === 'iops'
+        ? [storageClass.iopsFloor, storageClass.iopsCeiling]
+        : [storageClass.throughputFloor, storageClass.throughputCeiling];
+    return floor?.kind === 'fixed' && ceiling?.kind === 'fixed' && floor.value > ceiling.value;
+  };
+  for (const member of ['iops', 'throughput'] as const)
+    if (above(member))
+      throw HttpProblem.invalid(
+        `${member}Floor`,
+        'The floor is above the ceiling: the pool would have to give more than it lets through.',
+      );
+  if (storageClass.witness && (storageClass.copies !== 2 || storageClass.shards))
+    throw HttpProblem.invalid('witness', 'A witness decides between two copies; with another number it has no use.');
+  if (storageClass.purpose === 'shared-files' && storageClass.volumeMode === 'Block')
+    throw HttpProblem.invalid(
+      'volumeMode',
+      'Files that many nodes write need a file system: raw block devices are for one writer node.',
+    );
 }
 
 /** Makes a class on the platform; it is in our mirror when this returns. */
@@ -58,21 +108,34 @@ export async function createClass(
   platform: PlatformConnector,
   asked: NewClass,
   person: string,
+  annotations: Readonly<Record<string, string>> = {},
 ): Promise<ClassRow> {
   const { isDefault: wantsDefault, ...storageClass } = asked;
-  const { iopsFloor, iopsCeiling } = storageClass;
-  if (iopsFloor?.kind === 'fixed' && iopsCeiling?.kind === 'fixed' && iopsFloor.value > iopsCeiling.value)
-    throw HttpProblem.invalid(
-      'iopsFloor',
-      'The floor is above the ceiling: the pool would have to give more than it lets through.',
-    );
-  const made = await platform.create(toManifest(storageClass, false) as unknown as PlatformObject);
+  const cls: StorageClass = storageClass.shards
+    ? { ...storageClass, copies: storageClass.shards.parity + 1 }
+    : storageClass;
+  assertClass(cls);
+  const manifest = toManifest(cls, false);
+  const made = await platform.create({
+    ...manifest,
+    metadata: { ...manifest.metadata, ...(Object.keys(annotations).length > 0 && { annotations }) },
+  } as unknown as PlatformObject);
   await upsertObjects(database, 'storageclasses', [made]);
   await record(database, { person, action: 'create', kind: 'class', subject: asked.name, after: asked });
   if (wantsDefault) await makeDefault(database, platform, asked.name, person);
   await announce(database, [{ topic: 'classes', subject: asked.name }]);
   const [row] = await listClasses(database, asked.name);
   return row!;
+}
+
+/** The classes marked as default now. */
+export async function findDefaults(database: Database): Promise<string[]> {
+  const rows = await database.rows<{ name: string }>(
+    `SELECT name FROM platform_objects WHERE plural = 'storageclasses'
+       AND body #>> ARRAY['metadata','annotations',$1] = 'true' ORDER BY name LIMIT 100`,
+    [defaultClassAnnotation],
+  );
+  return rows.map((r) => r.name);
 }
 
 /** One act: the class becomes the default, and no other class stays one. */
@@ -82,11 +145,11 @@ export async function makeDefault(
   name: string,
   person: string,
 ): Promise<void> {
-  const all = await database.rows<{ name: string; body: ClassManifest }>(
-    `SELECT name, body FROM platform_objects WHERE plural = 'storageclasses' LIMIT 5000`,
-  );
-  if (!all.some((c) => c.name === name)) throw HttpProblem.notFound('class', name);
-  const before = all.filter((c) => isDefault(c.body)).map((c) => c.name);
+  const known = await database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
+    name,
+  ]);
+  if (!known) throw HttpProblem.notFound('class', name);
+  const before = await findDefaults(database);
   const mark = (cls: string, value: 'true' | null) =>
     platform.mergePatch({
       apiVersion: 'storage.k8s.io/v1',
@@ -120,6 +183,9 @@ export async function deleteClass(
   await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
   await database.transaction(async (tx) => {
     await database.rows('DELETE FROM moorings WHERE class_name = $1', [name], tx);
+    await database.rows('DELETE FROM grants WHERE class_name = $1', [name], tx);
+    await database.rows('DELETE FROM class_access WHERE class_name = $1', [name], tx);
+    await database.rows('DELETE FROM successions WHERE $1 IN (from_class, to_class)', [name], tx);
     await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name], tx);
     await record(database, { person, action: 'delete', kind: 'class', subject: name, before: cls.storageClass }, tx);
     await announce(database, [{ topic: 'classes', subject: name }, { topic: 'moorings' }], tx);

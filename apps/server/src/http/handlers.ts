@@ -10,13 +10,17 @@ import { beginReshape, undoReshape } from '../reshapes/begin';
 import { getPoolShape } from '../reshapes/pool-shape';
 import { listReshapes } from '../reshapes/reshape';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
-import { createClass, deleteClass, listClasses, makeDefault } from '../classes/classes';
+import { createClass, deleteClass, listClasses, listForeignClasses, makeDefault } from '../classes/classes';
+import { changeGrants, getGrants } from '../classes/grants';
+import { listSuccessions, makeSuccessor } from '../classes/successor';
 import type { Database } from '../database/database';
 import type { Engine } from '../engine';
 import { findLine } from '../line/line';
 import type { LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
+import { applyDraft } from '../moorings/draft';
+import { planPlaces } from '../moorings/planned';
 import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
 import { findBySignIn } from '../people/people';
@@ -113,6 +117,15 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createClass: ({ body, person }) => createClass(database, platform, body, person.name),
     deleteClass: ({ params, person }) => deleteClass(database, platform, params.name!, person.name),
     makeDefault: ({ params, person }) => makeDefault(database, platform, params.name!, person.name),
+    listForeignClasses: () => listForeignClasses(database),
+    getGrants: ({ params }) => getGrants(database, params.name!),
+    changeGrants: ({ params, version: seen, body, person }) =>
+      changeGrants(database, params.name!, seen, body, person.name),
+    listSuccessions: ({ params }) => listSuccessions(database, params.name!),
+    makeSuccessor: ({ params, body, person }) =>
+      makeSuccessor(database, platform, params.name!, body.storageClass, body.takesDefault, person.name),
+    applyDraft: ({ body, person }) => applyDraft(database, platform, site, body.changes, person.name),
+    planPlaces: ({ body, person }) => planPlaces(database, body, person.name),
     listMoorings: () => listMoorings(database),
     setMooring: ({ params, version: seen, body, person }) =>
       setMooring(database, site, { className: params.className!, pool: params.pool! }, seen, body, person.name),

@@ -1,3 +1,5 @@
+import type { ForeignClass } from '@moorage/contract/classes';
+import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { Caller, makeWorld, type World } from '../testing/world';
@@ -54,12 +56,12 @@ test.each([
   ['a name', claim('Not_A_Name'), 'metadata.name', /^line 4, metadata.name: /],
   ['an access mode', claim('x').replace('ReadWriteOnce', 'ReadTwice'), 'spec.accessModes.0', /^line 7/],
   ['a missing part', claim('x').replace(/ {2}resources[^]*$/, ''), 'spec.resources', /^line \d+, spec.resources/],
-  ['a kind', 'apiVersion: v1\nkind: Pod\nmetadata: {name: x}', 'kind', /^line 2, kind: Only Persistent/],
+  ['no kind', 'apiVersion: v1\nmetadata: {name: x}', 'text', /^line 1: This is no object/],
   [
     'a misspelt setting',
     cls('  vast-moorage.example/copys: "2"'),
     'parameters.vast-moorage.example/copys',
-    /^line 7.*check its spelling/,
+    /^line 7.*Was "copies" meant/,
   ],
   [
     'a setting out of range',
@@ -72,12 +74,6 @@ test.each([
     cls('  vast-moorage.example/copies: 2'),
     'parameters.vast-moorage.example/copies',
     /quotes/,
-  ],
-  [
-    'a foreign provisioner',
-    cls().replace('provisioner: vast-moorage.example', 'provisioner: other.example'),
-    'provisioner',
-    /Only classes of/,
   ],
   ['broken YAML', 'kind: [PersistentVolumeClaim', 'text', /^line \d/],
   ['nothing', '# only a comment', 'text', /no document/],
@@ -94,6 +90,27 @@ test('one wrong document keeps all others from being made, and is told by its nu
   const { data } = await post(`${claim('good')}---\n${claim('bad', '-1Gi')}`);
   expect(data.field).toBe('1.spec.resources.requests.storage');
   expect(world.platform.store.resourceVersion).toBe(before);
+});
+
+test('classes of other provisioners are written as they are, kept when they stand already, and what is not ours is left alone', async () => {
+  const driftwood = {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'StorageClass',
+    metadata: { name: 'driftwood', annotations: { 'plank.example/owner': 'crew' } },
+    provisioner: 'plank.example',
+    parameters: { 'plank.example/grain': 'along', knots: '7' },
+    reclaimPolicy: 'Delete',
+    volumeBindingMode: 'Immediate',
+  };
+  const pod = { apiVersion: 'v1', kind: 'Pod', metadata: { name: 'x', namespace: 'ferry-desk' } };
+  const text = JSON.stringify({ apiVersion: 'v1', kind: 'List', items: [driftwood, pod] });
+  const first = await maren.ok<ManifestResult>('POST', '/api/manifests', { text });
+  expect([first.made.map((m) => m.name), first.kept.map((m) => m.name)]).toEqual([['driftwood'], ['x']]);
+  const again = await maren.ok<ManifestResult>('POST', '/api/manifests', { text });
+  expect([again.made.length, again.kept.map((m) => m.name)]).toEqual([0, ['driftwood', 'x']]);
+  const [foreign] = await maren.ok<ForeignClass[]>('GET', '/api/foreign-classes');
+  expect(foreign).toMatchObject({ name: 'driftwood', provisioner: 'plank.example', manifest: driftwood });
+  expect((await post(text.replace('along', 'across'))).status).toBe(409);
 });
 
 test('a namespace owner makes claims of the own namespaces, and no class', async () => {

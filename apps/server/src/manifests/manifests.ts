@@ -1,7 +1,8 @@
+import { isDeepStrictEqual } from 'node:util';
 import type { ManifestResult } from '@moorage/contract/manifests';
-import { readManifest, type ReadManifest } from '@moorage/contract/manifests';
+import { readManifestText, type ReadObject } from '@moorage/contract/manifest-text';
 import type { Person } from '@moorage/contract/people';
-import { isMap, isNode, LineCounter, parseAllDocuments, type Document } from 'yaml';
+import { assertClass } from '../classes/classes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
@@ -9,45 +10,16 @@ import { record } from '../logbook/logbook';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { upsertObjects } from '../platform/mirror';
 
-const mostDocuments = 100;
-
-/** The line of a member, or of the nearest one around it that is there. */
-function lineOf(document: Document, path: readonly (string | number)[], lines: LineCounter): number {
-  for (let depth = path.length; depth > 0; depth--) {
-    const node = document.getIn(path.slice(0, depth), true);
-    if (isNode(node) && node.range) return lines.linePos(node.range[0]).line;
-  }
-  return isMap(document.contents) && document.contents.range ? lines.linePos(document.contents.range[0]).line : 1;
-}
-
-type Readable = Extract<ReadManifest, { ok: true }>;
-
-/** Reads every document, and refuses the whole text when one of them is wrong, with field and line of each fault. */
-function readAll(text: string): Readable[] {
-  const lines = new LineCounter();
-  const documents = parseAllDocuments(text, { lineCounter: lines });
-  if (!Array.isArray(documents) || documents.length === 0)
-    throw HttpProblem.invalid('text', 'There is no document in the manifest.');
-  if (documents.length > mostDocuments)
-    throw HttpProblem.invalid('text', `More than ${mostDocuments} documents at once; split the manifest.`);
-  const faults: { field: string; detail: string }[] = [];
-  const read: Readable[] = [];
-  documents.forEach((document, i) => {
-    const broken = document.errors[0];
-    if (broken) {
-      faults.push({ field: 'text', detail: `line ${broken.linePos?.[0].line ?? 1}: ${broken.message.split('\n')[0]}` });
-      return;
-    }
-    const value: unknown = document.toJS({ maxAliasCount: 100 });
-    if (value === null) return;
-    const result = readManifest(value);
-    if (result.ok) read.push(result);
-    else
-      for (const { path, detail } of result.issues) {
-        const field = (documents.length > 1 ? [i, ...path] : path).join('.');
-        faults.push({ field, detail: `line ${lineOf(document, path, lines)}, ${path.join('.')}: ${detail}` });
-      }
-  });
+/** Reads every object, and refuses the whole text when one of them is wrong, with field and line of each fault. */
+function readAll(text: string): ReadObject[] {
+  const read = readManifestText(text);
+  const several = new Set(read.map((o) => `${o.document}/${o.item}`)).size > 1;
+  const faults = read.flatMap((object, i) =>
+    object.problems.map(({ path, line, detail }) => ({
+      field: path.length === 0 ? 'text' : (several ? [i, ...path] : path).join('.'),
+      detail: path.length === 0 ? `line ${line}: ${detail}` : `line ${line}, ${path.join('.')}: ${detail}`,
+    })),
+  );
   if (faults.length > 0)
     throw new HttpProblem(
       422,
@@ -61,9 +33,12 @@ function readAll(text: string): Readable[] {
   return read;
 }
 
-function checkAllowed(read: readonly Readable[], person: Person): void {
+const namespaceOf = ({ value }: ReadObject): string | undefined =>
+  (value as { metadata: { namespace?: string } }).metadata.namespace;
+
+function checkAllowed(read: readonly ReadObject[], person: Person): void {
   if (person.role !== 'namespace-owner') return;
-  const foreign = read.find((r) => r.kind !== 'PersistentVolumeClaim' || !person.namespaces.includes(r.namespace!));
+  const foreign = read.find((r) => r.what !== 'claim' || !person.namespaces.includes(namespaceOf(r)!));
   if (foreign)
     throw new HttpProblem(
       403,
@@ -73,7 +48,28 @@ function checkAllowed(read: readonly Readable[], person: Person): void {
     );
 }
 
-/** Makes what a manifest describes, in its order. Nothing is made when anything in it is wrong. */
+/** Whether the platform has the class just as the text says it: all that the text names is there, with that value. */
+async function standsAlready(database: Database, object: ReadObject): Promise<boolean> {
+  const row = await database.one<{ body: PlatformObject & Record<string, unknown> }>(
+    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+    [object.name],
+  );
+  if (!row) return false;
+  const wanted = object.value as Record<string, unknown>;
+  const { metadata, ...members } = wanted;
+  const { annotations = {}, labels = {} } = metadata as { annotations?: object; labels?: object };
+  const there = row.body.metadata as { annotations?: Record<string, string>; labels?: Record<string, string> };
+  return (
+    Object.entries(members).every(([key, value]) => isDeepStrictEqual(row.body[key], value)) &&
+    Object.entries(annotations).every(([key, value]) => there.annotations?.[key] === value) &&
+    Object.entries(labels).every(([key, value]) => there.labels?.[key] === value)
+  );
+}
+
+/**
+ * Makes what a manifest describes, in its order. Nothing is made when anything in it is wrong. Classes of other provisioners
+ * are written as they are; classes that stand already just so, and objects that are not ours to make, are left alone.
+ */
 export async function makeFromManifest(
   database: Database,
   platform: PlatformConnector,
@@ -82,11 +78,20 @@ export async function makeFromManifest(
 ): Promise<ManifestResult> {
   const read = readAll(text);
   checkAllowed(read, person);
+  for (const { storageClass } of read) if (storageClass) assertClass(storageClass);
   const made: ManifestResult['made'] = [];
-  for (const { kind, name, namespace, object } of read) {
-    const isClaim = kind === 'PersistentVolumeClaim';
+  const kept: ManifestResult['kept'] = [];
+  for (const object of read) {
+    const { kind, name, what, value } = object;
+    const namespace = namespaceOf(object);
+    const named = { kind, namespace: namespace ?? null, name };
+    if (what === 'other' || (what !== 'claim' && (await standsAlready(database, object)))) {
+      kept.push(named);
+      continue;
+    }
+    const isClaim = what === 'claim';
     try {
-      const stored = await platform.create(object as PlatformObject);
+      const stored = await platform.create(value as PlatformObject);
       await upsertObjects(database, isClaim ? 'persistentvolumeclaims' : 'storageclasses', [stored]);
     } catch (error) {
       if (!(error instanceof PlatformProblem) || made.length === 0) throw error;
@@ -98,10 +103,10 @@ export async function makeFromManifest(
       action: 'create',
       kind: isClaim ? 'claim' : 'class',
       subject: namespace ? `${namespace}/${name}` : name,
-      after: object,
+      after: value,
     });
-    made.push({ kind, namespace: namespace ?? null, name });
+    made.push(named);
   }
   await announce(database, [{ topic: 'claims' }, { topic: 'classes', subject: 'made' }]);
-  return { made };
+  return { made, kept };
 }

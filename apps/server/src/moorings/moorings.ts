@@ -104,7 +104,7 @@ export async function orderMoorings(
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
 export async function placementState(database: Database, site: string): Promise<PlacementState> {
-  const [classes, pools, serving, moorings, limits, usage, namespaces] = await Promise.all([
+  const [classes, pools, serving, moorings, limits, usage, namespaces, grants, held] = await Promise.all([
     listClasses(database),
     livePools(database, 'all'),
     database.rows<{ id: string }>('SELECT id FROM backends WHERE $1 = ANY(sites)', [site]),
@@ -118,9 +118,20 @@ export async function placementState(database: Database, site: string): Promise<
     database.rows<{ name: string }>(
       `SELECT name FROM platform_objects WHERE plural = 'namespaces' ORDER BY name LIMIT 10000`,
     ),
+    database.rows<PlacementState['grants'][number]>(
+      `SELECT a.class_name AS "className", coalesce(array_agg(g.namespace ORDER BY g.namespace) FILTER (WHERE g.namespace IS NOT NULL), '{}') AS namespaces
+       FROM class_access a LEFT JOIN grants g ON g.class_name = a.class_name WHERE NOT a.open GROUP BY 1 LIMIT 2000`,
+    ),
+    database.rows<PlacementState['held'][number]>(
+      `SELECT class_name AS "className", pool_id AS pool, bytes, count(*) AS count, sum(iops_floor) AS floor
+       FROM reservations WHERE state <> 'adrift' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3 LIMIT 100000`,
+    ),
   ]);
   return {
     classes: classes.map((c) => c.storageClass),
+    classVersions: Object.fromEntries(classes.map((c) => [c.storageClass.name, c.version])),
+    grants,
+    held,
     defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
     pools: pools.filter((p) => serving.some((b) => b.id === p.backend)),
     moorings,

@@ -16,6 +16,8 @@ interface StoredPool {
   reserved_raw: number;
   reserved_bytes: number;
   promised_iops: number;
+  promised_throughput: number;
+  largest: number;
   foreign_raw: number;
   overcommit: number;
   soft_mark: number;
@@ -35,7 +37,9 @@ interface StoredPool {
 }
 
 // volumes that no reservation of ours explains count against the pool as well
-const columns = `p.*, b.reachable, b.healthy, b.cap,
+const columns = `p.*,
+  coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
+  b.reachable, b.healthy, b.cap,
   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_bytes) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
@@ -49,6 +53,8 @@ const toRow = (p: StoredPool): PoolRow => ({
   reservedRaw: p.reserved_raw,
   reservedBytes: p.reserved_bytes,
   promisedIops: p.promised_iops,
+  promisedThroughput: p.promised_throughput,
+  largest: p.largest,
   foreignRaw: p.foreign_raw,
   overcommit: p.overcommit,
   softMark: p.soft_mark,

@@ -21,6 +21,7 @@ export interface Volume {
 export interface ServiceClass {
   readonly id: string;
   readonly maxIops?: number;
+  readonly maxBytesPerSecond?: number;
   readonly scope?: PoolSeed['scope'];
   readonly protocols?: readonly string[];
 }

@@ -35,6 +35,8 @@ export interface PoolSeed {
   readonly snapshots?: boolean;
   readonly clones?: boolean;
   readonly offsite?: boolean;
+  readonly compresses?: boolean;
+  readonly deduplicates?: boolean;
   /** Fixed figures; without them the pool's drives say what it can do. */
   readonly iops?: number;
   readonly bytesPerSecond?: number;

@@ -54,7 +54,7 @@ export function services(app: Express, backend: Backend, view: Views): void {
     const body = req.body as {
       Id?: string;
       Name?: string;
-      IOConnectivityLinesOfService?: { MaxIOPS?: number; AccessProtocols?: string[] }[];
+      IOConnectivityLinesOfService?: { MaxIOPS?: number; MaxBytesPerSecond?: number; AccessProtocols?: string[] }[];
       DataProtectionLinesOfService?: { RecoveryGeographicObjective?: ServiceClass['scope'] }[];
     };
     const id = body.Id ?? body.Name;
@@ -63,6 +63,7 @@ export function services(app: Express, backend: Backend, view: Views): void {
     const cls: ServiceClass = {
       id,
       maxIops: connectivity?.MaxIOPS,
+      maxBytesPerSecond: connectivity?.MaxBytesPerSecond,
       protocols: connectivity?.AccessProtocols,
       scope: body.DataProtectionLinesOfService?.[0]?.RecoveryGeographicObjective,
     };

@@ -169,6 +169,8 @@ export class Views {
       SupportedRAIDTypes: pool.raidTypes,
       SupportedProvisioningPolicies: ['Thin'],
       Encrypted: encrypts,
+      CompressionEnabled: pool.compresses ?? false,
+      DeduplicationEnabled: pool.deduplicates ?? false,
       Status: { State: work ? 'Updating' : 'Enabled', Health: unwell ? 'Warning' : 'OK' },
       CapacitySources: [
         {
@@ -264,6 +266,7 @@ export class Views {
         {
           Name: 'Connectivity',
           ...(cls.maxIops !== undefined && { MaxIOPS: cls.maxIops }),
+          ...(cls.maxBytesPerSecond !== undefined && { MaxBytesPerSecond: cls.maxBytesPerSecond }),
           ...(cls.protocols && { AccessProtocols: cls.protocols }),
         },
       ],

@@ -7,9 +7,9 @@ import { queryClient } from './queries';
 const madeOld: Record<Topic, readonly string[]> = {
   backends: ['backends', 'placement', 'line', 'inventory', 'readiness'],
   pools: ['backends', 'placement'],
-  classes: ['classes', 'placement'],
+  classes: ['classes', 'placement', 'grants'],
   moorings: ['placement', 'classes'],
-  claims: ['claims', 'line', 'classes'],
+  claims: ['claims', 'line', 'classes', 'grants'],
   namespaces: ['namespaces', 'placement'],
   logbook: [],
   reshapes: ['reshapes', 'inventory'],

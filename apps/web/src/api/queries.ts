@@ -1,6 +1,6 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
-import type { ClassRow } from '@moorage/contract/classes';
+import type { ClassRow, ForeignClass, Grants, Succession } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Session } from '@moorage/contract/people';
@@ -22,6 +22,15 @@ export const usePerson = () =>
 export const useBackends = () =>
   useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
 export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });
+export const useForeignClasses = () =>
+  useQuery({ queryKey: ['classes', 'foreign'], queryFn: () => call<ForeignClass[]>('/api/foreign-classes') });
+export const useGrants = (name: string) =>
+  useQuery({ queryKey: ['grants', name], queryFn: () => call<Grants>(`/api/classes/${name}/grants`) });
+export const useSuccessions = (name: string) =>
+  useQuery({
+    queryKey: ['classes', 'successions', name],
+    queryFn: () => call<Succession[]>(`/api/classes/${name}/successions`),
+  });
 export const usePlacement = () =>
   useQuery({ queryKey: ['placement'], queryFn: () => call<PlacementState>('/api/placement') });
 export const useNamespaces = () =>

@@ -29,15 +29,14 @@ function Forecast({ draft }: { draft: NewClaimData }) {
       bytes > 0 ? { size: bytes, mode, volumeMode: draft.volumeMode, namespace: draft.namespace, zone: '' } : undefined,
     [bytes, mode, draft.volumeMode, draft.namespace],
   );
-  const answers = useTrial(state, tried);
-  const className = draft.className || state?.defaultClass;
-  const answer = className ? answers?.[className] : undefined;
-  const decision = answer?.decision;
+  const className = draft.className || state?.defaultClass || undefined;
+  const { explained } = useTrial(state, tried, className ? { className, pool: state?.pools[0]?.id ?? '' } : undefined);
+  const decision = explained?.className === className ? explained?.decision : undefined;
   const cls = state?.classes.find((c) => c.name === className);
   if (!tried || !state) return null;
   if (!className)
     return <Line kind="person" text="It would name no class, and there is no default class: it would stay pending." />;
-  if (!answer || !decision) return null;
+  if (!decision) return null;
   if (decision.winner) {
     const got = decision.provisioned!;
     const waits = cls?.binding === 'WaitForFirstConsumer';

@@ -8,7 +8,7 @@ import { useAct } from '../parts/useAct';
 import { changeCost, changeSentence } from '../words/changes';
 
 /** Carries a change out where the product can do it at once; the others lead to the place where a person does it. */
-function useChange(claim: ClaimRow) {
+export function useChange(claim: Pick<ClaimRow, 'namespace' | 'className'>) {
   const go = useGo();
   const { namespace, className } = claim;
   const moor = useAct(async (pool: string) => {
@@ -25,6 +25,13 @@ function useChange(claim: ClaimRow) {
   const pool = useAct(async ({ id, change }: { id: string; change: object }) => {
     await call(`/api/pools/${id}`, { method: 'PATCH', body: change });
     return { text: `${id} is changed. The claim is decided again.` };
+  });
+  const grant = useAct(async (to: string) => {
+    await call(`/api/classes/${className}/grants`, {
+      method: 'PATCH',
+      body: { set: [{ namespace: to, granted: true }] },
+    });
+    return { text: `${className} is granted to ${to}.` };
   });
   return (change: Change): { words: string; act: () => void } | undefined => {
     switch (change.kind) {
@@ -52,12 +59,18 @@ function useChange(claim: ClaimRow) {
       case 'free-pool':
       case 'add-capacity':
         return { words: 'See the pool', act: () => go(`/backends?pool=${change.pool}`) };
+      case 'grant':
+        return { words: 'Grant it', act: () => grant.mutate(change.namespace) };
+      case 'lower-throughput-floor':
+      case 'drop-demand':
       case 'lower-copies':
       case 'drop-encryption':
       case 'lower-floor':
       case 'widen-zones':
       case 'drop-expansion':
         return { words: 'Make a class', act: () => go('/classes/new') };
+      case 'tune-within':
+      case 'tune-not':
       case 'ask-less':
       case 'ask-mode':
       case 'ask-volume-mode':

@@ -39,11 +39,14 @@ function ClassLine({ row }: { row: ClassRow }) {
           </Typography>
         )}
       </TableCell>
-      <TableCell align="right">{cls.copies}</TableCell>
+      <TableCell align="right">{cls.shards ? `${cls.shards.data}+${cls.shards.parity}` : cls.copies}</TableCell>
       <TableCell>{rateText(cls.iopsFloor)}</TableCell>
       <TableCell>{rateText(cls.iopsCeiling)}</TableCell>
       <TableCell>{cls.encrypted ? 'encrypted' : 'as the pool does'}</TableCell>
-      <TableCell>{cls.reclaim}</TableCell>
+      <TableCell>
+        {cls.reclaim}
+        {cls.graceDays > 0 && `, ${cls.graceDays} d grace`}
+      </TableCell>
       <TableCell>{cls.binding === 'Immediate' ? 'at once' : 'with its first pod'}</TableCell>
       <TableCell align="right">{row.mooredPools}</TableCell>
       <TableCell align="right">
@@ -78,11 +81,14 @@ export default function Classes() {
       title="Classes"
       question="What does each storage class promise to the claims that name it?"
       actions={
-        may && (
-          <Button variant="contained" onClick={() => go('/classes/new')}>
-            New class
-          </Button>
-        )
+        <>
+          <Button onClick={() => go('/classes/manifests')}>Manifests</Button>
+          {may && (
+            <Button variant="contained" onClick={() => go('/classes/new')}>
+              New class
+            </Button>
+          )}
+        </>
       }
     >
       <Fetched query={query}>

@@ -1,15 +1,18 @@
 import { Box, Typography } from '@mui/material';
 import { Mark } from '../marks/Mark';
-import type { Consequence } from './consequences';
+import type { Consequence } from './consequence';
 
 /** One question of a class: the answer on the left, what it brings about on the right, as one types. */
 export function Question({
   title,
   consequences,
+  extra,
   children,
 }: {
   title: string;
   consequences: readonly Consequence[];
+  /** Drawn below the consequences. */
+  extra?: React.ReactNode;
   children: React.ReactNode;
 }) {
   return (
@@ -22,30 +25,33 @@ export function Question({
         <Typography variant="h2">{title}</Typography>
         {children}
       </Box>
-      <Box
-        component="ul"
-        aria-live="polite"
-        aria-label="What this brings about"
-        sx={{ m: 0, p: 0, pt: 0.25, listStyle: 'none', display: 'flex', flexDirection: 'column', gap: 0.5 }}
-      >
-        {consequences.map((c) => (
-          <Box
-            component="li"
-            key={c.text}
-            sx={{
-              display: 'flex',
-              gap: 1,
-              alignItems: 'baseline',
-              fontSize: 13,
-              color: c.tone === 'impossible' ? 'error.main' : c.tone === 'foolish' ? 'warning.main' : 'text.primary',
-            }}
-          >
-            <span style={{ width: 12, flex: 'none' }}>
-              {c.tone === 'plain' ? '–' : <Mark kind={c.tone === 'impossible' ? 'person' : 'degraded'} size={10} />}
-            </span>
-            <span>{c.text}</span>
-          </Box>
-        ))}
+      <Box>
+        <Box
+          component="ul"
+          aria-live="polite"
+          aria-label="What this brings about"
+          sx={{ m: 0, p: 0, pt: 0.25, listStyle: 'none', display: 'flex', flexDirection: 'column', gap: 0.5 }}
+        >
+          {consequences.map((c) => (
+            <Box
+              component="li"
+              key={c.text}
+              sx={{
+                display: 'flex',
+                gap: 1,
+                alignItems: 'baseline',
+                fontSize: 13,
+                color: c.tone === 'impossible' ? 'error.main' : c.tone === 'foolish' ? 'warning.main' : 'text.primary',
+              }}
+            >
+              <span style={{ width: 12, flex: 'none' }}>
+                {c.tone === 'plain' ? '–' : <Mark kind={c.tone === 'impossible' ? 'person' : 'degraded'} size={10} />}
+              </span>
+              <span>{c.text}</span>
+            </Box>
+          ))}
+        </Box>
+        {extra}
       </Box>
     </Box>
   );

@@ -5,11 +5,23 @@ import { Controller, useFormContext } from 'react-hook-form';
 
 type Kind = 'none' | RateTerm['kind'];
 const numeric = (text: string): number | undefined => (text.trim() === '' ? undefined : Number(text));
-const blank = (kind: Kind): RateTerm | undefined =>
-  kind === 'none' ? undefined : kind === 'fixed' ? { kind, value: 1000 } : { kind, perGiB: 12 };
+const blank = (kind: Kind, unit: 'IOPS' | 'MB/s'): RateTerm | undefined =>
+  kind === 'none'
+    ? undefined
+    : kind === 'fixed'
+      ? { kind, value: unit === 'IOPS' ? 1000 : 50 }
+      : { kind, perGiB: unit === 'IOPS' ? 12 : 1 };
 
-/** An IOPS term: none, fixed, or per GiB within bounds. */
-export function RateField({ name, label }: { name: 'iopsFloor' | 'iopsCeiling'; label: string }) {
+/** A rate: none, fixed, or per GiB within bounds. */
+export function RateField({
+  name,
+  label,
+  unit,
+}: {
+  name: 'iopsFloor' | 'iopsCeiling' | 'throughputFloor' | 'throughputCeiling';
+  label: string;
+  unit: 'IOPS' | 'MB/s';
+}) {
   const { formState } = useFormContext<NewClass>();
   const problems = formState.errors[name] as Record<string, { message?: string } | undefined> | undefined;
   const said =
@@ -36,14 +48,14 @@ export function RateField({ name, label }: { name: 'iopsFloor' | 'iopsCeiling'; 
                 select
                 label={label}
                 value={value?.kind ?? 'none'}
-                onChange={(e) => onChange(blank(e.target.value as Kind))}
+                onChange={(e) => onChange(blank(e.target.value as Kind, unit))}
                 sx={{ width: 270 }}
               >
                 <MenuItem value="none">none</MenuItem>
                 <MenuItem value="fixed">fixed</MenuItem>
                 <MenuItem value="per-gib">per GiB</MenuItem>
               </TextField>
-              {value?.kind === 'fixed' && number('value', 'IOPS', 130)}
+              {value?.kind === 'fixed' && number('value', unit, 130)}
               {value?.kind === 'per-gib' && (
                 <>
                   {number('perGiB', 'per GiB', 78)}

@@ -1,115 +1,121 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
-import type { StorageClass } from '@moorage/core/classes/storage-class';
-import { backendRate, promisableShare, rateFor } from '@moorage/core/performance/term';
-import { copiesOffered, copiesOn, footprintFactor, thinState, type Pool } from '@moorage/core/pools/pool';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
-import { GiB, gibibytes, TiB, bytes } from '@moorage/core/sizes/bytes';
+import { levels, type StorageClass } from '@moorage/core/classes/storage-class';
+import { makeOffer } from '@moorage/core/placement/offer';
+import { copiesOffered, copiesOn, footprintFactor, givesMode, thinState, type Pool } from '@moorage/core/pools/pool';
 import { sizeText } from '@moorage/core/sizes/display';
+import { foolish, impossible, names, plain, type Consequence } from './consequence';
+import { speed } from './speed';
 
-/** Something a setting brings about; `foolish` ones want a second thought, `impossible` ones serve nobody. */
-export interface Consequence {
-  readonly text: string;
-  readonly tone: 'plain' | 'foolish' | 'impossible';
+/** What may fail without loss, and without interruption: at least half of the votes must stay (domain §10). */
+function survival(cls: StorageClass): string {
+  const failures = (n: number) => (n === 0 ? 'no failure' : n === 1 ? '1 failure' : `${n} failures`);
+  const votes = cls.copies + (cls.witness ? 1 : 0);
+  const [loss, pause] = cls.shards ? [cls.shards.parity, cls.shards.parity] : [cls.copies - 1, Math.floor(votes / 2)];
+  const away = cls.shards ? 'shards' : 'copies';
+  return `Survives ${failures(loss)} of a ${cls.level} without loss, ${failures(Math.min(loss, pause))} without interruption (${away} kept in different ${cls.level}s).`;
 }
 
-const plain = (text: string): Consequence => ({ text, tone: 'plain' });
-const foolish = (text: string): Consequence => ({ text, tone: 'foolish' });
-const impossible = (text: string): Consequence => ({ text, tone: 'impossible' });
-const names = (pools: readonly Pool[]): string => pools.map((p) => p.name).join(', ');
-const iops = (value: number): string => `${Math.round(value).toLocaleString('en-GB')} IOPS`;
-
-function copies(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
-  const able = pools.filter((p) => copiesOffered(p).most >= cls.copies);
-  const unable = pools.filter((p) => copiesOffered(p).most < cls.copies);
-  const counted = able.filter((p) => copiesOn(p, cls.copies) > 1);
+function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState): Consequence[] {
+  const offers = new Map(pools.map((p) => [p.id, makeOffer(p, cls)]));
+  const passes = (pool: Pool) =>
+    (['copies', 'domain-level', 'witness', 'pinned-nodes', 'offsite'] as const).every(
+      (rule) => offers.get(pool.id)!.checks[rule].passed,
+    );
+  const able = pools.filter(passes);
+  const unable = pools.filter((p) => !passes(p));
   const found: Consequence[] = [];
   if (cls.copies === 1)
     found.push(foolish('One copy: where a pool keeps no inner copies, the loss of one disk loses the data.'));
-  else
-    found.push(
-      plain(`${cls.copies - 1} failed ${cls.copies === 2 ? 'domain is' : 'domains are'} survived without loss.`),
-    );
-  if (cls.copies === 2 && counted.length > 0)
+  else found.push(plain(survival(cls)));
+  const spread = able.filter((p) => copiesOn(p, cls.copies) > 1);
+  if (cls.copies === 2 && !cls.witness && spread.length > 0)
     found.push(foolish('Two copies without a witness: when they lose sight of each other, neither may write alone.'));
-  for (const pool of counted) {
+  if (cls.witness && (cls.copies !== 2 || cls.shards))
+    found.push(impossible('A witness decides between two copies; with another number it has no use.'));
+  for (const pool of able.filter((p) => p.redundancy.kind === 'spread')) {
     const thin = thinState(pool, cls.copies);
+    const factor = footprintFactor(pool, cls.copies);
     found.push(
       plain(
-        `On ${pool.name} each byte takes ${footprintFactor(pool, cls.copies)}: ${sizeText(thin.usable)} usable, ${sizeText(subscriptionRoom(thin))} left to promise.`,
+        `On ${pool.name} each byte takes ${Number(factor.toFixed(2))}: ${sizeText(thin.usable)} usable, ${sizeText(subscriptionRoom(thin))} left to promise.`,
       ),
     );
   }
-  const once = able.filter((p) => copiesOn(p, cls.copies) === 1);
+  const once = able.filter((p) => p.redundancy.kind === 'inner');
   if (once.length > 0)
     found.push(plain(`On ${names(once)} a volume counts once; the copies are the pool's own affair.`));
-  if (able.length === 0)
-    found.push(impossible(`No pool can keep ${cls.copies} copies: every claim would stay pending.`));
-  else if (unable.length > 0) found.push(plain(`Cannot be served by ${names(unable)}.`));
-  return found;
-}
-
-const samples = [gibibytes(10), gibibytes(100), bytes(TiB)];
-
-function speed(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
-  const { iopsFloor, iopsCeiling, writeShare } = cls;
-  const found: Consequence[] = [];
-  if (!iopsFloor) found.push(plain('Nothing is reserved: a claim gets what others leave.'));
-  else
-    found.push(
-      plain(`Reserved: ${samples.map((s) => `${iops(rateFor(iopsFloor, s))} at ${sizeText(s)}`).join(', ')}.`),
-    );
-  if (iopsCeiling)
-    found.push(
-      plain(
-        `Let through at most: ${samples.map((s) => `${iops(rateFor(iopsCeiling, s))} at ${sizeText(s)}`).join(', ')}.`,
-      ),
-    );
-  if (iopsFloor && iopsCeiling && samples.some((s) => rateFor(iopsFloor, s) > rateFor(iopsCeiling, s)))
-    found.push(
-      impossible('The floor is above the ceiling at some sizes: a pool cannot give more than it lets through.'),
-    );
-  if (iopsFloor) {
-    const floor = rateFor(iopsFloor, bytes(100 * GiB));
-    for (const pool of pools.filter((p) => copiesOffered(p).most >= cls.copies)) {
-      const cost = backendRate(floor, copiesOn(pool, cls.copies), pool.amplification, writeShare);
-      const left = Math.max(0, promisableShare * pool.iops - pool.promisedIops);
-      const many = cost > 0 ? Math.floor(left / cost) : Infinity;
-      const text = `${pool.name}: ${iops(floor)} cost ${iops(cost)} there; ${many.toLocaleString('en-GB')} claims of 100 GiB can be promised it.`;
-      found.push(many === 0 ? foolish(text) : plain(text));
-    }
-  }
+  const priced = able.flatMap((p) => {
+    const price = state.pools.find((row) => row.id === p.id)?.price;
+    return price === null || price === undefined ? [] : [`${(100 * price).toFixed(2)} on ${p.name}`];
+  });
+  if (priced.length > 0) found.push(plain(`100 GiB cost, a month: ${priced.join(', ')}.`));
+  const domains = Math.max(0, ...pools.map((p) => (copiesOffered(p).by === 'domains' ? copiesOffered(p).most : 0)));
+  if (able.length === 0) {
+    const many = cls.copies > domains && domains > 0 ? ` There are ${domains} failure domains at most.` : '';
+    const what = cls.shards ? `${cls.shards.data}+${cls.shards.parity} shards` : `${cls.copies} copies`;
+    found.push(impossible(`No pool can keep ${what} like this: every claim would stay pending.${many}`));
+  } else if (unable.length > 0) found.push(plain(`Cannot be served by ${names(unable)}.`));
+  if (cls.level !== 'node' && levels.length > 0 && able.length > 0 && able.every((p) => p.redundancy.kind === 'inner'))
+    found.push(foolish(`No pool spreads copies over ${cls.level}s; an array keeps them within itself.`));
+  if (cls.zones.length > 0) found.push(plain(`Volumes can be used from ${cls.zones.join(', ')} only.`));
+  if (cls.pinnedNodes.length > 0 && cls.pinnedNodes.length <= cls.copies)
+    found.push(foolish(`With ${cls.pinnedNodes.length} pinned nodes no copy can be made anew when one of them fails.`));
   return found;
 }
 
 function keeping(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
   const found: Consequence[] = [];
-  if (cls.encrypted) {
-    const unable = pools.filter((p) => !p.encryption);
-    if (unable.length === pools.length) found.push(impossible('No pool encrypts: every claim would stay pending.'));
-    else
-      found.push(
-        plain(unable.length ? `Shuts out ${names(unable)}, which cannot encrypt.` : 'Every pool can encrypt.'),
-      );
-  } else found.push(plain('Encrypted only where the pool does so by itself.'));
-  if (cls.zones.length > 0) found.push(plain(`Volumes can be used from ${cls.zones.join(', ')} only.`));
+  const shuts = (rule: 'encryption' | 'reduction', nothing: string, all: string) => {
+    const unable = pools.filter((p) => !makeOffer(p, cls).checks[rule].passed);
+    if (pools.length > 0 && unable.length === pools.length) found.push(impossible(nothing));
+    else found.push(plain(unable.length ? `Shuts out ${names(unable)}: ${all}` : 'Every pool can do that.'));
+  };
+  if (cls.encrypted) shuts('encryption', 'No pool encrypts: every claim would stay pending.', 'no encryption there.');
+  else found.push(plain('Encrypted only where the pool does so by itself.'));
+  if (cls.compression || cls.deduplication)
+    shuts('reduction', 'No pool reduces data like this: every claim would stay pending.', 'they do not reduce data.');
+  const files = pools.filter((p) => givesMode(p, 'ReadWriteMany', 'Filesystem'));
+  if (cls.purpose === 'shared-files') {
+    if (cls.volumeMode === 'Block')
+      found.push(impossible('Files that many nodes write need a file system; a raw block device has one writer node.'));
+    else if (files.length === 0)
+      found.push(impossible('No pool serves files: block storage gives one writer node, and many writers never bind.'));
+    else found.push(plain(`Many nodes can write on ${names(files)}; moor the class there.`));
+  }
+  if (cls.volumeMode === 'Block' && cls.fileSystem)
+    found.push(foolish('A raw block device has no file system: this setting does nothing.'));
+  if (cls.volumeMode !== 'any')
+    found.push(plain(`Claims that ask for another mode than ${cls.volumeMode} are refused.`));
   return found;
 }
 
-function ending(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
+function ending(cls: StorageClass, pools: readonly Pool[], databases: boolean): Consequence[] {
   const found: Consequence[] = [];
-  found.push(
-    cls.reclaim === 'Delete'
-      ? foolish('Deleting a claim destroys its data at once.')
-      : plain(
-          'When a claim is deleted its volume is kept, adrift: it still counts, and can be given to a claim again.',
-        ),
-  );
+  const days = `${cls.graceDays} ${cls.graceDays === 1 ? 'day' : 'days'}`;
+  if (cls.reclaim === 'Retain')
+    found.push(
+      plain(
+        `When a claim is deleted its volume is kept, adrift: it still counts, and can be given to a claim again.${cls.graceDays > 0 ? ` For ${days} nobody may destroy it.` : ''}`,
+      ),
+    );
+  else if (cls.graceDays > 0)
+    found.push(plain(`When a claim is deleted its volume is kept for ${days}, offline, and destroyed then.`));
+  else if (databases)
+    found.push(
+      foolish('Databases use it, and deleting a claim destroys its data at once: give it a grace, or Retain.'),
+    );
+  else found.push(foolish('Deleting a claim destroys its data at once.'));
   found.push(
     cls.binding === 'Immediate'
       ? plain('A claim gets its volume at once, before anyone knows where the pod will run.')
       : plain('A claim waits for its first pod; its volume is placed to suit that pod.'),
   );
+  if (cls.locality && cls.binding === 'Immediate')
+    found.push(
+      foolish('A copy on the first pod’s node needs that node known: let the volume be made with its first pod.'),
+    );
   const rigid = pools.filter((p) => !p.expansion);
   if (!cls.expansion) found.push(plain('Volumes keep their size for good; a claim that is too small must be moved.'));
   else
@@ -120,7 +126,30 @@ function ending(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
           : 'Claims may grow later; they never shrink.',
       ),
     );
+  if (cls.safeguard) {
+    const { everyHours, keep } = cls.safeguard;
+    const unable = pools.filter((p) => !p.snapshots);
+    if (pools.length > 0 && unable.length === pools.length)
+      found.push(impossible('No pool takes snapshots: every claim would stay pending.'));
+    else
+      found.push(
+        plain(
+          `Reaches back ${((everyHours * keep) / 24).toLocaleString('en-GB', { maximumFractionDigits: 1 })} days; at worst ${everyHours} h of work are lost.${unable.length ? ` Shuts out ${names(unable)}.` : ''}`,
+        ),
+      );
+  }
   return found;
+}
+
+function tuning(cls: StorageClass): Consequence[] {
+  if (cls.allowances.length === 0) return [plain('Claims take the class as it is.')];
+  return cls.allowances.map(({ setting, minimum, maximum, namespaces }) => {
+    const who = namespaces.length > 0 ? namespaces.join(', ') : 'Every namespace';
+    const text = `${who} may ask for ${setting} from ${minimum.toLocaleString('en-GB')} to ${maximum.toLocaleString('en-GB')}, with the annotation vast-moorage.example/${setting}.`;
+    if (setting === 'copies' && cls.shards) return impossible('Shards are the pool’s; a claim cannot tune copies.');
+    if (setting === 'copies' && minimum === 1) return foolish(`${text} One copy may lose data.`);
+    return plain(text);
+  });
 }
 
 export interface Consequences {
@@ -128,15 +157,17 @@ export interface Consequences {
   readonly speed: Consequence[];
   readonly keeping: Consequence[];
   readonly ending: Consequence[];
+  readonly tuning: Consequence[];
 }
 
-/** What a class would bring about on the live state, question by question. */
-export function consequencesOf(cls: StorageClass, state: PlacementState): Consequences {
+/** What a class would bring about on the live state, question by question. `usedBy` counts claims of stateful sets that use it. */
+export function consequencesOf(cls: StorageClass, state: PlacementState, usedBy = 0): Consequences {
   const pools = state.pools.map(toCorePool);
   return {
-    copies: copies(cls, pools),
+    copies: copies(cls, pools, state),
     speed: speed(cls, pools),
     keeping: keeping(cls, pools),
-    ending: ending(cls, pools),
+    ending: ending(cls, pools, cls.purpose === 'databases' || usedBy > 0),
+    tuning: tuning(cls),
   };
 }

@@ -1,11 +1,12 @@
+import type { Purpose } from '@moorage/core/classes/storage-class';
 import type { RateTerm } from '@moorage/core/performance/term';
 
 const n = (value: number): string => value.toLocaleString('en-GB');
 
 /** A rate term as words: "12 per GiB, 600 to 15,000". */
-export function rateText(term: RateTerm | undefined): string {
+export function rateText(term: RateTerm | undefined, unit = 'IOPS'): string {
   if (!term) return 'none';
-  if (term.kind === 'fixed') return `${n(term.value)} IOPS`;
+  if (term.kind === 'fixed') return `${n(term.value)} ${unit}`;
   const { perGiB, minimum, maximum } = term;
   const bounds =
     minimum !== undefined && maximum !== undefined
@@ -17,3 +18,10 @@ export function rateText(term: RateTerm | undefined): string {
           : '';
   return `${n(perGiB)} per GiB${bounds}`;
 }
+
+export const purposeWords: Record<Purpose, string> = {
+  anything: 'anything',
+  databases: 'databases',
+  'shared-files': 'files that many nodes write',
+  scratch: 'scratch data',
+};

@@ -12,13 +12,16 @@ import {
   Typography,
 } from '@mui/material';
 import type { PlacementState } from '@moorage/contract/moorings';
+import type { Change } from '@moorage/core/placement/remedies';
 import type { Check } from '@moorage/core/placement/rules';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
+import { useChange } from '../claims/Remedies';
 import { Mark } from '../marks/Mark';
+import { changeCost, changeSentence } from '../words/changes';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
-import type { Cell, MooringActs } from './Grid';
-import type { TriedClass } from './trial';
+import { countText, type Cell, type MooringActs } from './Grid';
+import type { Explained, TriedClass } from './trial';
 
 function Weight({ value, change, disabled }: { value: number; change: (weight: number) => void; disabled: boolean }) {
   const [text, setText] = useState(String(value));
@@ -80,34 +83,88 @@ function Rules({ checks, label }: { checks: readonly Check[]; label: string }) {
   );
 }
 
+/** What would bind a claim like this, the first few, each one step away. */
+function WouldBind({
+  explained,
+  namespace,
+  mayChange,
+}: {
+  explained: Explained;
+  namespace: string;
+  mayChange: boolean;
+}) {
+  const { className, remedies } = explained;
+  const stepFor = useChange({ namespace, className });
+  if (remedies.length === 0) return null;
+  return (
+    <Box>
+      <Typography variant="h3">What would bind a claim like this</Typography>
+      <Box component="ol" aria-label="What would bind it" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+        {remedies.slice(0, 3).map(({ changes, pool }) => (
+          <Box
+            component="li"
+            key={JSON.stringify(changes)}
+            sx={{ display: 'flex', gap: 1, alignItems: 'center', py: 0.25 }}
+          >
+            <Typography variant="body2" sx={{ flex: 1 }} title={changes.map(changeCost).join(' ')}>
+              {changes.map((c) => changeSentence(c, { className, namespace })).join(', and ')} → lands on {pool}
+            </Typography>
+            {mayChange &&
+              changes.map((change: Change) => {
+                const step = stepFor(change);
+                return (
+                  step && (
+                    <Button key={change.kind} onClick={step.act}>
+                      {step.words}
+                    </Button>
+                  )
+                );
+              })}
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
 /** One cell of the grid opened: the mooring's settings, and every rule with what it needed and what there was. */
 export function CellWhy({
   state,
   cell,
   answer,
+  explained,
+  namespace,
   mayChange,
   find,
   turn,
   move,
   weigh,
-}: { state: PlacementState; cell: Cell; answer?: TriedClass; mayChange: boolean } & MooringActs) {
+}: {
+  state: PlacementState;
+  cell: Cell;
+  answer?: TriedClass;
+  explained?: Explained;
+  namespace: string;
+  mayChange: boolean;
+} & MooringActs) {
   const mooring = find(cell);
   const pool = state.pools.find((p) => p.id === cell.pool);
   const tried = answer?.cells[cell.pool];
   if (!pool) return null;
-  const decision = answer?.decision;
-  const score = decision?.candidates.find((c) => c.pool === cell.pool)?.score;
+  const opened = explained?.className === cell.className && explained.pool === cell.pool ? explained : undefined;
+  const score = opened?.decision.candidates.find((c) => c.pool === cell.pool)?.score;
+  const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
   const outcome = !tried
     ? 'Give a size that can be read, and the grid answers.'
     : tried.failed
       ? failureSentence(tried.failed)
       : !mooring?.enabled
         ? 'Every rule would pass; only the mooring is missing.'
-        : decision?.winner === cell.pool
+        : answer?.winner === cell.pool
           ? `A claim like this lands here, provisioned as ${sizeText(tried.provisioned)}.`
-          : `Would serve; ${decision?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
+          : `Would serve; ${answer?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
   return (
-    <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: '300px 1fr', gap: 3 }}>
+    <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: '340px 1fr', gap: 3 }}>
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
         <Typography variant="h2">
           {cell.className} on {pool.name}
@@ -139,28 +196,27 @@ export function CellWhy({
         </Box>
         {tried && !tried.failed && (
           <Typography variant="body2">
-            {tried.moreClaims >= 9999
-              ? 'More than 9,999 claims'
-              : `${tried.moreClaims.toLocaleString('en-GB')} ${tried.moreClaims === 1 ? 'claim' : 'claims'}`}{' '}
-            of this size fit, {sizeText(tried.moreBytes)}
-            {tried.stoppedBy ? `; then “${ruleTitles[tried.stoppedBy.rule]}” refuses.` : '.'}
+            {countText(tried.moreClaims)} {tried.moreClaims === 1 ? 'claim' : 'claims'} of this size fit,{' '}
+            {sizeText(tried.moreBytes)}
+            {tried.stoppedBy ? `; then “${ruleTitles[tried.stoppedBy]}” refuses.` : '.'}
           </Typography>
         )}
         {score && (
           <Typography variant="caption" color="text.secondary">
-            Left after placing: {(score.bytesLeft * 100).toFixed(1)} % of bytes, {(score.iopsLeft * 100).toFixed(1)} %
-            of IOPS. Score {score.total.toFixed(3)}, weight {score.weight}.
+            Left after placing: {percent(score.bytesLeft)} of bytes, {percent(score.iopsLeft)} of IOPS,{' '}
+            {percent(score.throughputLeft)} of throughput. Score {score.total.toFixed(3)}, weight {score.weight}.
           </Typography>
         )}
+        {opened && <WouldBind explained={opened} namespace={namespace} mayChange={mayChange} />}
         {!mayChange && (
           <Typography variant="caption" color="text.secondary">
             Your role may look, not change.
           </Typography>
         )}
       </Box>
-      {tried && (
+      {opened && (
         <Rules
-          checks={tried.checks.filter((c) => c.rule !== 'mooring')}
+          checks={opened.checks.filter((c) => c.rule !== 'mooring')}
           label={`Rules for ${cell.className} on ${pool.name}`}
         />
       )}

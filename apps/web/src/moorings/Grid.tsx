@@ -1,9 +1,13 @@
+import { DndContext, PointerSensor, useDraggable, useDroppable, useSensor, useSensors } from '@dnd-kit/core';
 import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
+import { tiers } from '@moorage/contract/backends';
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import { mostCounted } from '@moorage/core/placement/decide';
+import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useRef } from 'react';
-import { failureShort } from '../words/checks';
+import { failureShort, ruleTitles } from '../words/checks';
 import type { TriedCell, TriedClass } from './trial';
 
 export interface Cell {
@@ -14,12 +18,17 @@ export interface Cell {
 export interface MooringActs {
   find(cell: Cell): MooringRow | undefined;
   turn(change: Cell & { enabled: boolean }): void;
+  /** Earlier or later by one. */
   move(change: Cell & { by: -1 | 1 }): void;
+  /** To the place of another pool. */
+  moveTo(change: Cell & { onto: string }): void;
   weigh(change: Cell & { weight: number }): void;
 }
 
 const ordinal = (n: number): string =>
   `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
+export const countText = (n: number): string =>
+  n >= mostCounted ? `over ${(mostCounted - 1).toLocaleString('en-GB')}` : n.toLocaleString('en-GB');
 
 interface CellProps {
   readonly mooring?: MooringRow;
@@ -35,10 +44,11 @@ function verdict({ mooring, tried, place }: CellProps): { words: string; tone: '
   return { words: place === 'next' ? 'runner-up' : 'would serve', tone: 'ok' };
 }
 
-function CellContent(props: CellProps) {
+function CellContent({ id, ...props }: CellProps & { id: string }) {
   const { mooring, tried } = props;
   const { words, tone } = verdict(props);
   const moored = mooring !== undefined;
+  const { setNodeRef, listeners, transform } = useDraggable({ id, disabled: !moored });
   return (
     <Box
       sx={{
@@ -46,11 +56,27 @@ function CellContent(props: CellProps) {
         gridTemplateColumns: '34px 1fr',
         columnGap: 1,
         alignItems: 'baseline',
+        ...(transform && {
+          transform: `translate(${transform.x}px, ${transform.y}px)`,
+          position: 'relative',
+          zIndex: 2,
+        }),
       }}
     >
-      <span style={{ fontWeight: 600, textDecoration: moored && !mooring.enabled ? 'line-through' : undefined }}>
+      <Box
+        component="span"
+        ref={setNodeRef}
+        {...listeners}
+        data-grip={moored ? id : undefined}
+        sx={{
+          fontWeight: 600,
+          touchAction: 'none',
+          cursor: moored ? 'grab' : 'pointer',
+          textDecoration: moored && !mooring.enabled ? 'line-through' : undefined,
+        }}
+      >
         {moored ? ordinal(mooring.order) : '–'}
-      </span>
+      </Box>
       <Box
         component="span"
         sx={{
@@ -66,39 +92,61 @@ function CellContent(props: CellProps) {
         variant="caption"
         sx={{ color: tone === 'lands' ? 'inherit' : 'text.secondary', whiteSpace: 'nowrap' }}
       >
-        {tried
-          ? tried.failed
-            ? ' '
-            : tried.moreClaims > 0
-              ? `room for ${tried.moreClaims >= 9999 ? '9,999+' : tried.moreClaims.toLocaleString('en-GB')} · ${sizeText(tried.moreBytes)}`
-              : ' '
+        {tried && !tried.failed && tried.moreClaims > 0
+          ? `${countText(tried.moreClaims)} more · ${sizeText(tried.moreBytes)}`
           : ' '}
+        {moored && mooring.weight !== 1 && ` · weight ${mooring.weight}`}
       </Typography>
     </Box>
   );
 }
 
-/** Class × pool. Arrows move, Space turns a mooring on or off, Alt with up and down reorders. */
+/** How much more the class takes, and what stops it. */
+export function outlookText(outlook: Outlook): string {
+  if (outlook.claims === 0) return 'takes no more claims';
+  const stop = outlook.stoppedBy[0];
+  const until = stop ? `, until ${ruleTitles[stop.rule].toLowerCase()} stops it` : '';
+  return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
+}
+
+/** Pools by backend, and there from fast to deep. */
+export const grouped = (pools: PlacementState['pools']): PlacementState['pools'] =>
+  [...pools].sort(
+    (a, b) =>
+      (a.backend < b.backend ? -1 : a.backend > b.backend ? 1 : 0) ||
+      tiers.indexOf(a.tier) - tiers.indexOf(b.tier) ||
+      (a.name < b.name ? -1 : 1),
+  );
+
+/** Class × pool. Arrows move, Space turns a mooring on or off, Alt with up and down reorders, the ordinal can be dragged. */
 export function Grid({
   state,
   answers,
+  outlooks,
+  changed,
   cell,
   setCell,
   mayChange,
   find,
   turn,
   move,
+  moveTo,
 }: {
   state: PlacementState;
   answers?: Record<string, TriedClass>;
+  outlooks?: Record<string, Outlook>;
+  /** Cells that a draft changes. */
+  changed: ReadonlySet<string>;
   cell: Cell;
   setCell: (cell: Cell) => void;
   mayChange: boolean;
-} & MooringActs) {
+} & Omit<MooringActs, 'weigh'>) {
   const { chart } = useTheme();
   const table = useRef<HTMLTableElement>(null);
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
   const classes = state.classes.map((c) => c.name);
-  const pools = state.pools.map((p) => p.id);
+  const shown = grouped(state.pools);
+  const pools = shown.map((p) => p.id);
   const focus = (next: Cell) => {
     setCell(next);
     table.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${next.className}/${next.pool}`)}"]`)?.focus();
@@ -125,88 +173,143 @@ export function Grid({
       if (mayChange) turn({ ...cell, enabled: !(find(cell)?.enabled ?? false) });
     }
   };
-  const byBackend = [...new Set(state.pools.map((p) => p.backend))].map((backend) => ({
+  const byBackend = [...new Set(shown.map((p) => p.backend))].map((backend) => ({
     backend,
-    count: state.pools.filter((p) => p.backend === backend).length,
+    count: shown.filter((p) => p.backend === backend).length,
   }));
   const divider = (i: number) =>
-    i > 0 && state.pools[i]!.backend !== state.pools[i - 1]!.backend ? { borderLeft: `2px solid ${chart.rule}` } : {};
+    i > 0 && shown[i]!.backend !== shown[i - 1]!.backend ? { borderLeft: `2px solid ${chart.rule}` } : {};
   return (
-    <Table ref={table} size="small" role="grid" aria-label="Moorings: classes by pools" onKeyDown={onKey}>
-      <TableHead>
-        <TableRow>
-          <TableCell rowSpan={2}>Class</TableCell>
-          {byBackend.map(({ backend, count }, i) => (
-            <TableCell
-              key={backend}
-              colSpan={count}
-              sx={{
-                borderBottom: 0,
-                pb: 0,
-                color: 'text.primary',
-                ...(i > 0 && { borderLeft: `2px solid ${chart.rule}` }),
-              }}
-            >
-              {backend}
-            </TableCell>
-          ))}
-        </TableRow>
-        <TableRow>
-          {state.pools.map((p, i) => (
-            <TableCell key={p.id} sx={divider(i)}>
-              {p.name}
-              <Typography variant="caption" component="div">
-                {p.facts.access.join(' and ')}
-                {p.reachable ? '' : ' · does not answer'}
-              </Typography>
-            </TableCell>
-          ))}
-        </TableRow>
-      </TableHead>
-      <TableBody>
-        {state.classes.map((cls) => (
-          <TableRow key={cls.name}>
-            <TableCell component="th" scope="row" sx={{ whiteSpace: 'nowrap' }}>
-              <strong>{cls.name}</strong>
-              <Typography variant="caption" component="div" color="text.secondary">
-                {cls.copies} {cls.copies === 1 ? 'copy' : 'copies'} · {cls.strategy.replace('-', ' ')}
-                {state.defaultClass === cls.name && ' · default'}
-              </Typography>
-            </TableCell>
-            {state.pools.map((pool, i) => {
-              const here = { className: cls.name, pool: pool.id };
-              const chosen = cell.className === cls.name && cell.pool === pool.id;
-              const decision = answers?.[cls.name]?.decision;
-              const place =
-                decision?.winner === pool.id ? 'lands' : decision?.runnerUp === pool.id ? 'next' : undefined;
-              const mooring = find(here);
-              return (
-                <TableCell
-                  key={pool.id}
-                  role="gridcell"
-                  data-cell={`${cls.name}/${pool.id}`}
-                  tabIndex={chosen ? 0 : -1}
-                  aria-selected={chosen}
-                  data-mooring={mooring ? (mooring.enabled ? ordinal(mooring.order) : 'off') : 'none'}
-                  title={`${cls.name} on ${pool.name}`}
-                  onClick={() => setCell(here)}
-                  sx={{
-                    cursor: 'pointer',
-                    minWidth: 150,
-                    verticalAlign: 'top',
-                    ...divider(i),
-                    bgcolor: place === 'lands' ? chart.depth[1] : 'transparent',
-                    color: place === 'lands' ? chart.onDepth[1] : 'text.primary',
-                    boxShadow: chosen ? `inset 0 0 0 2px ${chart.tide}` : 'none',
-                  }}
-                >
-                  <CellContent mooring={mooring} tried={answers?.[cls.name]?.cells[pool.id]} place={place} />
-                </TableCell>
-              );
-            })}
+    <DndContext
+      sensors={sensors}
+      onDragEnd={({ active, over }) => {
+        if (!over || !mayChange) return;
+        const [className, pool] = String(active.id).split('/') as [string, string];
+        const [otherClass, onto] = String(over.id).split('/') as [string, string];
+        if (className === otherClass && pool !== onto && find({ className, pool: onto }))
+          moveTo({ className, pool, onto });
+      }}
+    >
+      <Table ref={table} size="small" role="grid" aria-label="Moorings: classes by pools" onKeyDown={onKey}>
+        <TableHead>
+          <TableRow>
+            <TableCell rowSpan={2}>Class</TableCell>
+            {byBackend.map(({ backend, count }, i) => (
+              <TableCell
+                key={backend}
+                colSpan={count}
+                sx={{
+                  borderBottom: 0,
+                  pb: 0,
+                  color: 'text.primary',
+                  ...(i > 0 && { borderLeft: `2px solid ${chart.rule}` }),
+                }}
+              >
+                {backend}
+              </TableCell>
+            ))}
           </TableRow>
-        ))}
-      </TableBody>
-    </Table>
+          <TableRow>
+            {shown.map((p, i) => (
+              <TableCell key={p.id} sx={divider(i)}>
+                {p.name}
+                <Typography variant="caption" component="div">
+                  {p.tier}, {p.facts.access.join(' and ')}
+                  {p.reachable ? '' : ' · does not answer'}
+                </Typography>
+              </TableCell>
+            ))}
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {state.classes.map((cls) => (
+            <TableRow key={cls.name}>
+              <TableCell component="th" scope="row" sx={{ whiteSpace: 'nowrap', py: 0.25 }}>
+                <strong>{cls.name}</strong>
+                <Typography variant="caption" component="span" color="text.secondary">
+                  {' '}
+                  · {cls.strategy.replace('-', ' ')}
+                  {state.defaultClass === cls.name && ' · default'}
+                </Typography>
+                <Typography
+                  variant="caption"
+                  component="div"
+                  sx={{ color: outlooks?.[cls.name]?.claims === 0 ? 'warning.main' : 'text.secondary' }}
+                  title={
+                    outlooks?.[cls.name]?.known === false
+                      ? 'Nobody has asked this class yet: 100 GiB is a guess.'
+                      : undefined
+                  }
+                >
+                  {outlooks?.[cls.name] ? outlookText(outlooks[cls.name]!) : ' '}
+                </Typography>
+              </TableCell>
+              {shown.map((pool, i) => {
+                const here = { className: cls.name, pool: pool.id };
+                const id = `${cls.name}/${pool.id}`;
+                const chosen = cell.className === cls.name && cell.pool === pool.id;
+                const answer = answers?.[cls.name];
+                const place = answer?.winner === pool.id ? 'lands' : answer?.runnerUp === pool.id ? 'next' : undefined;
+                return (
+                  <GridCell
+                    key={pool.id}
+                    id={id}
+                    title={`${cls.name} on ${pool.name}`}
+                    mooring={find(here)}
+                    tried={answer?.cells[pool.id]}
+                    place={place}
+                    chosen={chosen}
+                    changed={changed.has(id)}
+                    edge={divider(i)}
+                    choose={() => setCell(here)}
+                  />
+                );
+              })}
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </DndContext>
+  );
+}
+
+function GridCell({
+  id,
+  title,
+  chosen,
+  changed,
+  edge,
+  choose,
+  ...content
+}: CellProps & { id: string; title: string; chosen: boolean; changed: boolean; edge: object; choose: () => void }) {
+  const { chart } = useTheme();
+  const { setNodeRef, isOver } = useDroppable({ id });
+  const { mooring, place } = content;
+  return (
+    <TableCell
+      ref={setNodeRef}
+      role="gridcell"
+      data-cell={id}
+      tabIndex={chosen ? 0 : -1}
+      aria-selected={chosen}
+      data-mooring={mooring ? (mooring.enabled ? ordinal(mooring.order) : 'off') : 'none'}
+      data-changed={changed || undefined}
+      title={changed ? `${title}, changed in the draft` : title}
+      onClick={choose}
+      sx={{
+        cursor: 'pointer',
+        minWidth: 146,
+        py: 0.25,
+        verticalAlign: 'top',
+        ...edge,
+        bgcolor: isOver ? chart.depth[0] : place === 'lands' ? chart.depth[1] : 'transparent',
+        color: place === 'lands' ? chart.onDepth[1] : 'text.primary',
+        boxShadow: chosen ? `inset 0 0 0 2px ${chart.tide}` : 'none',
+        outline: changed ? `1px dashed ${chart.ink}` : undefined,
+        outlineOffset: -4,
+      }}
+    >
+      <CellContent id={id} {...content} />
+    </TableCell>
   );
 }

@@ -1,91 +1,49 @@
-import { Box, Paper, Typography } from '@mui/material';
-import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
-import { useState } from 'react';
-import { call } from '../api/client';
-import { queryClient, usePlacement } from '../api/queries';
+import { Box, Button, Paper, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import type { DraftedChange, PlacementState } from '@moorage/contract/moorings';
+import { useMemo, useState } from 'react';
+import { usePlacement } from '../api/queries';
+import { useGo, useInAddress } from '../frame/address';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
-import { useAct } from '../parts/useAct';
+import { useMooringActs } from './acts';
 import { CellWhy } from './CellWhy';
+import { useDraft, withDraft } from './draft';
+import { DraftPanel } from './DraftPanel';
 import { Grid, type Cell } from './Grid';
+import { Shores } from './Shores';
 import { useTriedClaim } from './TryClaim';
 import { useTrial } from './useTrial';
 
-const mooringPath = (m: Cell) => `/api/moorings/${m.className}/${m.pool}`;
-
-/** What this browser last heard or guessed; read when a change is really sent, since changes wait for one another. */
-const known = (): MooringRow[] => queryClient.getQueryData<PlacementState>(['placement'])?.moorings ?? [];
-const findKnown = ({ className, pool }: Cell) => known().find((m) => m.className === className && m.pool === pool);
-
-function keep(change: (moorings: MooringRow[]) => MooringRow[]): void {
-  queryClient.setQueryData<PlacementState>(['placement'], (s) => s && { ...s, moorings: change(s.moorings) });
-}
-const refresh = () => queryClient.invalidateQueries({ queryKey: ['placement'] });
-
-/** Shows a change of one mooring at once, sends it, and keeps the server's answer with its new version. */
-async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Promise<void> {
-  const before = findKnown(cell);
-  if (before) keep((all) => all.map((m) => (m === before ? { ...m, ...body } : m)));
-  try {
-    const after = await call<MooringRow>(mooringPath(cell), { method: 'PUT', version: before?.version, body });
-    keep((all) => [...all.filter((m) => m.className !== cell.className || m.pool !== cell.pool), after]);
-  } finally {
-    void refresh();
-  }
-}
-
-async function putOrder(className: string, pools: string[]): Promise<void> {
-  keep((all) => all.map((m) => (m.className === className ? { ...m, order: pools.indexOf(m.pool) + 1 } : m)));
-  try {
-    const after = await call<MooringRow[]>(`/api/moorings/${className}`, { method: 'PUT', body: { pools } });
-    keep((all) => [...all.filter((m) => m.className !== className), ...after]);
-  } finally {
-    void refresh();
-  }
-}
-
-function useMooringActs(state: PlacementState) {
-  const find = ({ className, pool }: Cell) => state.moorings.find((m) => m.className === className && m.pool === pool);
-  const turn = useAct(async ({ className, pool, enabled }: Cell & { enabled: boolean }) => {
-    await put({ className, pool }, { enabled });
-    return {
-      text: enabled
-        ? `${className} may use ${pool}.`
-        : `${className} no longer places new claims on ${pool}; volumes there stay.`,
-      undo: () => void put({ className, pool }, { enabled: !enabled }),
-    };
-  }, 'moorings');
-  const move = useAct(async ({ className, pool, by }: Cell & { by: -1 | 1 }) => {
-    const order = known()
-      .filter((m) => m.className === className)
-      .sort((a, b) => a.order - b.order)
-      .map((m) => m.pool);
-    const at = order.indexOf(pool);
-    const to = at + by;
-    if (at < 0 || to < 0 || to >= order.length) return;
-    const next = [...order];
-    next.splice(at, 1);
-    next.splice(to, 0, pool);
-    await putOrder(className, next);
-    return { text: `${className}: ${next.join(', then ')}.`, undo: () => void putOrder(className, order) };
-  }, 'moorings');
-  const weigh = useAct(
-    async ({ className, pool, weight }: Cell & { weight: number }) => put({ className, pool }, { weight }),
-    'moorings',
+/** Cells of the grid that a draft changes. */
+function changedCells(changes: readonly DraftedChange[], state: PlacementState): ReadonlySet<string> {
+  const cells = changes.flatMap((c) =>
+    c.kind === 'mooring'
+      ? [`${c.className}/${c.pool}`]
+      : c.kind === 'order'
+        ? c.pools.filter((p, i) => c.seen[i] !== p).map((p) => `${c.className}/${p}`)
+        : c.kind === 'class'
+          ? state.pools.map((p) => `${c.storageClass.name}/${p.id}`)
+          : [],
   );
-  return { find, turn: turn.mutate, move: move.mutate, weigh: weigh.mutate };
+  return new Set(cells);
 }
 
-function Board({ state }: { state: PlacementState }) {
+function Board({ live }: { live: PlacementState }) {
   const may = useMay('administrator', 'operator');
-  const { tried, fields } = useTriedClaim(state);
-  const answers = useTrial(state, tried);
+  const { drafting, changes } = useDraft();
+  const state = useMemo(() => (drafting ? withDraft(live, changes) : live), [live, drafting, changes]);
   const [cell, setCell] = useState<Cell>(() => ({
     className: state.classes[0]?.name ?? '',
     pool: state.pools[0]?.id ?? '',
   }));
+  const { tried, fields } = useTriedClaim(state, cell.className);
+  const trial = useTrial(state, tried, cell, live);
   const acts = useMooringActs(state);
+  const changed = useMemo(
+    () => (drafting ? changedCells(changes, live) : new Set<string>()),
+    [drafting, changes, live],
+  );
   if (state.classes.length === 0)
     return (
       <Empty title="There is no storage class yet">Make one in Classes; then choose here which pools it may use.</Empty>
@@ -93,20 +51,31 @@ function Board({ state }: { state: PlacementState }) {
   if (state.pools.length === 0)
     return <Empty title="No pool is known yet">As soon as a backend answers, its pools appear here.</Empty>;
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, height: '100%' }}>
+    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.25, height: '100%' }}>
       {fields}
+      {drafting && may && <DraftPanel compared={trial.compared} />}
       <Paper sx={{ overflow: 'auto', flex: 'none', maxHeight: '55%' }}>
         <Grid
           state={state}
-          answers={tried ? answers : undefined}
+          answers={tried ? trial.answers : undefined}
+          outlooks={trial.outlooks}
+          changed={changed}
           cell={cell}
           setCell={setCell}
           mayChange={may}
           {...acts}
         />
       </Paper>
-      <Paper sx={{ flex: 1, minHeight: 160, overflow: 'auto' }}>
-        <CellWhy state={state} cell={cell} answer={tried && answers?.[cell.className]} mayChange={may} {...acts} />
+      <Paper sx={{ flex: 1, minHeight: 150, overflow: 'auto' }}>
+        <CellWhy
+          state={state}
+          cell={cell}
+          answer={tried && trial.answers?.[cell.className]}
+          explained={tried && trial.explained}
+          namespace={tried?.namespace ?? ''}
+          mayChange={may}
+          {...acts}
+        />
       </Paper>
     </Box>
   );
@@ -114,6 +83,10 @@ function Board({ state }: { state: PlacementState }) {
 
 export default function Moorings() {
   const query = usePlacement();
+  const go = useGo();
+  const may = useMay('administrator', 'operator');
+  const [view, setView] = useInAddress('view', 'grid');
+  const { drafting, changes, setDrafting } = useDraft();
   return (
     <Place
       title="Moorings"
@@ -125,8 +98,47 @@ export default function Moorings() {
           </Typography>
         </>
       }
+      actions={
+        <>
+          {may && view === 'grid' && (
+            <ToggleButtonGroup
+              exclusive
+              size="small"
+              value={drafting ? 'draft' : 'once'}
+              aria-label="Changes are made"
+              onChange={(_e, v: string | null) => v && setDrafting(v === 'draft')}
+            >
+              <ToggleButton value="once">at once</ToggleButton>
+              <ToggleButton value="draft">
+                {changes.length > 0 ? `as a draft (${changes.length})` : 'as a draft'}
+              </ToggleButton>
+            </ToggleButtonGroup>
+          )}
+          <ToggleButtonGroup
+            exclusive
+            size="small"
+            value={view}
+            aria-label="View"
+            onChange={(_e, v: string | null) => v && setView(v)}
+          >
+            <ToggleButton value="grid">grid</ToggleButton>
+            <ToggleButton value="shores">two shores</ToggleButton>
+          </ToggleButtonGroup>
+          {may && <Button onClick={() => go('/moorings/batch')}>Fit a batch</Button>}
+        </>
+      }
     >
-      <Fetched query={query}>{(state) => <Board state={state} />}</Fetched>
+      <Fetched query={query}>
+        {(state) =>
+          view === 'shores' ? (
+            <Paper>
+              <Shores state={state} />
+            </Paper>
+          ) : (
+            <Board live={state} />
+          )
+        }
+      </Fetched>
     </Place>
   );
 }

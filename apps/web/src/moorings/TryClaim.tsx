@@ -4,14 +4,44 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { useInAddress } from '../frame/address';
-import type { TriedClaim } from './trial';
+import type { Tunable, Tuned } from '@moorage/core/classes/allowance';
 import { useMemo } from 'react';
+import type { TriedClaim } from './trial';
 
 const zonesOf = (state: PlacementState): string[] =>
   [...new Set(state.pools.flatMap((p) => p.facts.disks.map((d) => d.zone)))].filter(Boolean).sort();
 
-/** The claim in the address, and the row of fields that makes it. */
-export function useTriedClaim(state: PlacementState | undefined) {
+const tunableWords: Record<Tunable, string> = {
+  copies: 'Copies',
+  'iops-floor': 'IOPS floor',
+  'iops-ceiling': 'IOPS ceiling',
+  'throughput-floor': 'MB/s floor',
+  'throughput-ceiling': 'MB/s ceiling',
+};
+
+/** `iops-floor=900,copies=2`, as it stands in the address. */
+const readTuning = (text: string): Tuned =>
+  Object.fromEntries(
+    text
+      .split(',')
+      .filter(Boolean)
+      .map((part) => part.split('='))
+      .map(([setting, value = '']) => [setting, /^\d+$/.test(value) ? Number(value) : value]),
+  );
+
+/** The claim in the address, and the row of fields that makes it. The class whose cell is looked at says what may be tuned. */
+export function useTriedClaim(state: PlacementState | undefined, className: string) {
+  const [tuning, setTuning] = useInAddress('tuned');
+  const allowances = state?.classes.find((c) => c.name === className)?.allowances ?? [];
+  const tune = (setting: Tunable, value: string) => {
+    const next = { ...readTuning(tuning), [setting]: value };
+    setTuning(
+      Object.entries(next)
+        .filter(([, v]) => v !== '')
+        .map(([k, v]) => `${k}=${v}`)
+        .join(','),
+    );
+  };
   const [sizeText, setSize] = useInAddress('size', '80Gi');
   const [mode, setMode] = useInAddress('mode', 'ReadWriteOnce');
   const [volumeMode, setVolumeMode] = useInAddress('volumeMode', 'Filesystem');
@@ -21,8 +51,19 @@ export function useTriedClaim(state: PlacementState | undefined) {
   const problem = size.ok ? (size.bytes === 0 ? 'A size must be above zero.' : undefined) : quantityWords[size.problem];
   const bytes = size.ok ? size.bytes : 0;
   const tried = useMemo(
-    () => (problem ? undefined : ({ size: bytes, mode, volumeMode, namespace, zone } as TriedClaim)),
-    [bytes, problem, mode, volumeMode, namespace, zone],
+    () =>
+      problem
+        ? undefined
+        : ({
+            size: bytes,
+            mode,
+            volumeMode,
+            namespace,
+            zone,
+            tuned: readTuning(tuning),
+            tunedFor: className,
+          } as TriedClaim),
+    [bytes, problem, mode, volumeMode, namespace, zone, tuning, className],
   );
   const fields = state && (
     <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', flexWrap: 'wrap' }}>
@@ -86,6 +127,17 @@ export function useTriedClaim(state: PlacementState | undefined) {
           </MenuItem>
         ))}
       </TextField>
+      {allowances.map(({ setting, minimum, maximum }) => (
+        <TextField
+          key={setting}
+          label={`${tunableWords[setting]}, ${className}`}
+          placeholder={`${minimum} to ${maximum}`}
+          value={String(readTuning(tuning)[setting] ?? '')}
+          onChange={(e) => tune(setting, e.target.value.trim())}
+          sx={{ width: 150 }}
+          slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: 'numeric' } }}
+        />
+      ))}
     </Box>
   );
   return { tried, fields };

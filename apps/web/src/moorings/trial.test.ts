@@ -1,6 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { consequencesOf } from '../classes/consequences';
-import { tryEverywhere, type TriedClaim } from './trial';
+import { plainClass } from '@moorage/core/classes/storage-class';
+import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
 
 const GiB = 2 ** 30;
 const pool = (id: string, part: object = {}): PlacementState['pools'][number] => ({
@@ -16,6 +17,8 @@ const pool = (id: string, part: object = {}): PlacementState['pools'][number] =>
     snapshots: false,
     clones: false,
     offsite: false,
+    compression: false,
+    deduplication: false,
     busy: false,
     readOnly: false,
     zones: [],
@@ -32,6 +35,8 @@ const pool = (id: string, part: object = {}): PlacementState['pools'][number] =>
   reservedRaw: 0,
   reservedBytes: 0,
   promisedIops: 0,
+  promisedThroughput: 0,
+  largest: 0,
   foreignRaw: 0,
   overcommit: 1,
   softMark: 0.8,
@@ -53,19 +58,17 @@ const pool = (id: string, part: object = {}): PlacementState['pools'][number] =>
   ...part,
 });
 const ledger: PlacementState['classes'][number] = {
+  ...plainClass,
   name: 'ledger',
   copies: 2,
   encrypted: true,
-  writeShare: 0.3,
-  reclaim: 'Delete',
-  binding: 'Immediate',
   expansion: true,
-  strategy: 'in-order',
-  zones: [],
-  locality: false,
 };
 const state: PlacementState = {
   classes: [ledger],
+  classVersions: { ledger: '1' },
+  grants: [],
+  held: [{ className: 'ledger', pool: 'swift', bytes: 60 * GiB, count: 1, floor: 0 }],
   defaultClass: null,
   pools: [pool('swift'), pool('broad', { reservedRaw: 950 * GiB })],
   moorings: [{ className: 'ledger', pool: 'swift', enabled: true, order: 1, weight: 1, version: 1 }],
@@ -84,22 +87,34 @@ const tried = (part: Partial<TriedClaim> = {}): TriedClaim => ({
 
 describe('trying a claim on the whole grid', () => {
   test('says where it lands, what could serve without a mooring, and how many more fit', () => {
-    const { decision, cells } = tryEverywhere(state, tried())['ledger']!;
-    expect(decision.winner).toBe('swift');
-    expect(cells.swift).toMatchObject({ moreClaims: 12, moreBytes: 960 * GiB, stoppedBy: { rule: 'subscription' } });
+    const { winner, cells } = tryEverywhere(prepare(state), tried())['ledger']!;
+    expect(winner).toBe('swift');
+    expect(cells.swift).toMatchObject({ moreClaims: 12, moreBytes: 960 * GiB, stoppedBy: 'subscription' });
     expect(cells.broad).toMatchObject({ moreClaims: 0, failed: { rule: 'subscription' } });
   });
 
   test('counts the limit of the namespace, and of no other', () => {
-    const answer = tryEverywhere(state, tried({ namespace: 'ferry-desk' }))['ledger']!;
-    expect(answer.decision.winner).toBeUndefined();
+    const answer = tryEverywhere(prepare(state), tried({ namespace: 'ferry-desk' }))['ledger']!;
+    expect(answer.winner).toBeUndefined();
     expect(answer.cells.swift!.failed).toMatchObject({ rule: 'namespace-quota', need: 80 * GiB, have: 40 * GiB });
   });
 
   test('a pool that does not answer cannot serve', () => {
     const down = { ...state, pools: [pool('swift', { reachable: false })] };
-    expect(tryEverywhere(down, tried())['ledger']!.cells.swift!.failed!.rule).toBe('backend');
+    expect(tryEverywhere(prepare(down), tried())['ledger']!.cells.swift!.failed!.rule).toBe('backend');
   });
+
+  test('a class kept for others, and a setting tuned beyond what is allowed, are refused with what would help', () => {
+    const kept = prepare({ ...state, grants: [{ className: 'ledger', namespaces: ['ferry-desk'] }] });
+    expect(tryEverywhere(kept, tried())['ledger']!.cells.swift!.failed!.rule).toBe('grant');
+    const explained = explain(kept, tried(), 'ledger', 'swift')!;
+    expect(explained.remedies[0]!.changes).toEqual([{ kind: 'grant', namespace: 'tide-gauges' }]);
+    const tuned = tryEverywhere(prepare(state), tried({ tuned: { copies: 1 } }))['ledger']!;
+    expect(tuned.cells.swift!.failed!.rule).toBe('allowance');
+  });
+
+  test('a class tells how many more of its usual size would bind', () =>
+    expect(outlooks(prepare(state))['ledger']).toMatchObject({ usual: 60 * GiB, known: true, claims: 16 }));
 });
 
 describe('consequences of a class', () => {

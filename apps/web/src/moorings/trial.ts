@@ -1,11 +1,14 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
-import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
+import { tunedClass, type Tuned } from '@moorage/core/classes/allowance';
+import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { decide, roomFor, type Decision } from '@moorage/core/placement/decide';
+import { Offers } from '@moorage/core/placement/offer';
+import { outlookOf, type Outlook, type Site } from '@moorage/core/placement/outlook';
+import { whatWouldBind, type Remedy } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
-import { checkPool, ruleContext, type Check } from '@moorage/core/placement/rules';
-import { withVolume } from '@moorage/core/pools/pool';
-import { provisionedSize } from '@moorage/core/sizes/provisioned';
+import { checkPool, firstFailure, ruleContext, type Check, type RuleName } from '@moorage/core/placement/rules';
+import type { Pool } from '@moorage/core/pools/pool';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 
 /** A claim to be tried on the whole grid. */
@@ -15,28 +18,52 @@ export interface TriedClaim {
   readonly volumeMode: VolumeMode;
   readonly namespace: string;
   readonly zone: string;
+  readonly tuned?: Tuned;
+  /** The class whose settings are tuned; left out, every one. */
+  readonly tunedFor?: string;
 }
 
 export interface TriedCell {
-  /** Every rule, as if the mooring were there and on when it is not. */
-  readonly checks: readonly Check[];
+  /** The first rule that fails, as if the mooring were there and on when it is not. */
   readonly failed?: Check;
   /** Claims of this size that would still fit, and their bytes. */
   readonly moreClaims: number;
   readonly moreBytes: number;
   /** The rule that refuses the first claim beyond them. */
-  readonly stoppedBy?: Check;
+  readonly stoppedBy?: RuleName;
   readonly provisioned: number;
 }
 
 export interface TriedClass {
-  readonly decision: Decision;
+  readonly winner?: string;
+  readonly runnerUp?: string;
   readonly cells: Readonly<Record<string, TriedCell>>;
 }
 
-const most = 9999;
+/** One cell opened: every rule, the whole decision, and what would bind the claim when nothing does. */
+export interface Explained {
+  readonly className: string;
+  readonly pool: string;
+  readonly decision: Decision;
+  readonly checks: readonly Check[];
+  readonly remedies: readonly Remedy[];
+}
 
-function quotasOf(state: PlacementState, namespace: string, className: string): Quota[] {
+/** The live state made ready for trying claims: worked out once for each state, not for each key. */
+export interface Prepared {
+  readonly state: PlacementState;
+  readonly pools: ReadonlyMap<string, Pool>;
+  readonly moorings: ReadonlyMap<string, readonly Mooring[]>;
+  readonly offers: Offers;
+}
+
+export function prepare(state: PlacementState): Prepared {
+  const moorings = new Map<string, Mooring[]>();
+  for (const m of state.moorings) moorings.set(m.className, [...(moorings.get(m.className) ?? []), m]);
+  return { state, pools: new Map(state.pools.map((p) => [p.id, toCorePool(p)])), moorings, offers: new Offers() };
+}
+
+export function quotasOf(state: PlacementState, namespace: string, className: string): Quota[] {
   return state.limits
     .filter((l) => l.namespace === namespace && (l.className === null || l.className === className))
     .map((l) => ({
@@ -48,42 +75,81 @@ function quotasOf(state: PlacementState, namespace: string, className: string): 
     }));
 }
 
-/** Tries one claim on every class and pool of the live state: what the whole Moorings grid answers. */
-export function tryEverywhere(state: PlacementState, tried: TriedClaim): Record<string, TriedClass> {
-  const pools = new Map(state.pools.map((p) => [p.id, toCorePool(p)]));
+export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: TriedClaim): PlacementInput {
+  const { state, pools, moorings, offers } = prepared;
   const claim: ClaimRequest = {
     namespace: tried.namespace,
     size: tried.size as Bytes,
     modes: [tried.mode],
     volumeMode: tried.volumeMode,
     ...(tried.zone && { zone: tried.zone }),
+    ...(tried.tuned &&
+      Object.keys(tried.tuned).length > 0 &&
+      (tried.tunedFor ?? storageClass.name) === storageClass.name && { tuned: tried.tuned }),
   };
+  const kept = state.grants.find((g) => g.className === storageClass.name);
+  return {
+    claim,
+    storageClass,
+    moorings: moorings.get(storageClass.name) ?? [],
+    pools,
+    quotas: quotasOf(state, tried.namespace, storageClass.name),
+    ...(kept && { granted: kept.namespaces.includes(tried.namespace) }),
+    offers,
+  };
+}
+
+const asIfMoored = (pool: string): Mooring => ({ pool, enabled: true, order: 1, weight: 1 });
+
+/** Tries one claim on every class and pool of the live state: what the whole Moorings grid answers. */
+export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<string, TriedClass> {
   const answers: Record<string, TriedClass> = {};
-  for (const storageClass of state.classes) {
-    const moorings: Mooring[] = state.moorings.filter((m) => m.className === storageClass.name);
-    const quotas = quotasOf(state, tried.namespace, storageClass.name);
-    const input: PlacementInput = { claim, storageClass, moorings, pools, quotas };
+  for (const storageClass of prepared.state.classes) {
+    const input = inputFor(prepared, storageClass, tried);
+    const tuned = tunedClass(storageClass, input.claim.tuned);
     const cells: Record<string, TriedCell> = {};
-    for (const pool of pools.values()) {
-      const mooring: Mooring = { pool: pool.id, enabled: true, order: 1, weight: 1 };
-      const checks = checkPool(ruleContext(input, pool, mooring));
-      const room = roomFor(
-        { ...input, quotas: [] },
-        pool,
-        (p, c) => withVolume(p, c.provisioned, storageClass, c.backendIops),
-        most,
-      );
-      const provisioned = provisionedSize(claim.size, pool);
-      cells[pool.id] = {
-        checks,
-        failed: checks.find((c) => !c.passed),
-        moreClaims: room.claims,
-        moreBytes: room.claims * provisioned,
-        stoppedBy: room.stoppedBy,
-        provisioned,
-      };
+    for (const pool of prepared.pools.values()) {
+      const context = ruleContext(input, pool, asIfMoored(pool.id), tuned);
+      const failed = firstFailure(context);
+      const { provisioned } = context;
+      if (failed) cells[pool.id] = { failed, moreClaims: 0, moreBytes: 0, provisioned };
+      else {
+        const { claims, stoppedBy } = roomFor(context);
+        cells[pool.id] = { moreClaims: claims, moreBytes: claims * provisioned, stoppedBy, provisioned };
+      }
     }
-    answers[storageClass.name] = { decision: decide(input), cells };
+    const { winner, runnerUp } = decide(input);
+    answers[storageClass.name] = { winner, runnerUp, cells };
   }
   return answers;
+}
+
+/** One cell in full. */
+export function explain(prepared: Prepared, tried: TriedClaim, className: string, pool: string): Explained | undefined {
+  const storageClass = prepared.state.classes.find((c) => c.name === className);
+  const known = prepared.pools.get(pool);
+  if (!storageClass || !known) return undefined;
+  const input = inputFor(prepared, storageClass, tried);
+  const decision = decide(input);
+  return {
+    className,
+    pool,
+    decision,
+    checks: checkPool(ruleContext(input, known, asIfMoored(pool))),
+    remedies: decision.winner === undefined ? whatWouldBind(input, 5) : [],
+  };
+}
+
+export const siteOf = ({ state, pools, moorings, offers }: Prepared): Site => ({
+  classes: state.classes,
+  moorings,
+  pools,
+  held: state.held,
+  offers,
+});
+
+/** For every class, how many more claims of its usual size would bind before the first refusal. */
+export function outlooks(prepared: Prepared): Record<string, Outlook> {
+  const site = siteOf(prepared);
+  return Object.fromEntries(prepared.state.classes.map((cls) => [cls.name, outlookOf(site, cls)]));
 }

@@ -1,10 +1,20 @@
-import type { Change } from '@moorage/core/placement/remedies';
+import type { Change, Demand } from '@moorage/core/placement/remedies';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export interface ChangeContext {
   readonly className: string;
   readonly namespace: string;
 }
+
+const demandWords: Record<Demand, string> = {
+  reduction: 'compression and deduplication',
+  snapshots: 'the safeguard',
+  offsite: 'the copy at another site',
+  'domain-level': 'keeping copies that far apart',
+  witness: 'the witness',
+  'pinned-nodes': 'the pinned nodes',
+  'volume-mode': 'the one volume mode',
+};
 
 /** A change that would bind a claim, as something one can do. */
 export function changeSentence(change: Change, { className, namespace }: ChangeContext): string {
@@ -43,6 +53,16 @@ export function changeSentence(change: Change, { className, namespace }: ChangeC
       return `Allow other zones in ${className} (takes a new class)`;
     case 'lower-floor':
       return `Lower the IOPS floor to ${change.iops.toLocaleString('en-GB')} (takes a new class)`;
+    case 'lower-throughput-floor':
+      return `Lower the throughput floor to ${change.megabytes.toLocaleString('en-GB')} MB/s (takes a new class)`;
+    case 'grant':
+      return `Grant ${className} to ${change.namespace}`;
+    case 'tune-within':
+      return `Ask for ${change.setting} ${change.value.toLocaleString('en-GB')}, within the allowance`;
+    case 'tune-not':
+      return `Leave ${change.setting} as the class has it`;
+    case 'drop-demand':
+      return `Give up ${demandWords[change.demand]} in ${className} (takes a new class)`;
     case 'mend-backend':
       return `Bring ${change.backend} back`;
   }
@@ -54,6 +74,11 @@ export function changeCost(change: Change): string {
     case 'moor':
     case 'enable-mooring':
       return 'No cost; the class may use one pool more.';
+    case 'grant':
+      return 'No cost; the namespace may use the class.';
+    case 'tune-within':
+    case 'tune-not':
+      return 'The team asks for what the class allows.';
     case 'raise-quota':
     case 'raise-allotment':
       return 'No hardware; a limit gives way.';

@@ -8,13 +8,21 @@ export type CheckData = z.infer<typeof checkSchema>;
 /** Names of the rules as the trace shows them. */
 export const ruleTitles: Record<RuleName, string> = {
   mooring: 'Mooring',
+  grant: 'Grant',
+  allowance: 'Allowance',
   backend: 'Backend',
   writable: 'Takes volumes',
   'access-mode': 'Access mode',
   'volume-mode': 'Volume mode',
   encryption: 'Encryption',
+  reduction: 'Compression, deduplication',
+  snapshots: 'Snapshots',
+  offsite: 'Copies off site',
   expansion: 'Expansion',
   copies: 'Copies',
+  'domain-level': 'Copies apart',
+  witness: 'Witness',
+  'pinned-nodes': 'Pinned nodes',
   topology: 'Topology',
   'size-limit': 'Largest volume',
   fill: 'Fill',
@@ -23,6 +31,7 @@ export const ruleTitles: Record<RuleName, string> = {
   allotment: 'Allotment',
   'backend-cap': 'Cap of the backend',
   iops: 'IOPS floor',
+  throughput: 'Throughput floor',
   'namespace-quota': 'Namespace quota',
   'class-quota': 'Class quota',
 };
@@ -33,6 +42,9 @@ const size = (value: number | string): string => (typeof value === 'number' ? si
 const rate = (value: number | string): string =>
   typeof value === 'number' ? `${Math.round(value).toLocaleString('en-GB')} IOPS` : value;
 
+const megabytes = (value: number | string): string =>
+  typeof value === 'number' ? `${Math.round(value / 1e6).toLocaleString('en-GB')} MB/s` : value;
+
 /** One side of a check, with its unit. */
 export function factText({ unit }: Pick<CheckData, 'unit'>, value: number | string): string {
   switch (unit) {
@@ -40,6 +52,8 @@ export function factText({ unit }: Pick<CheckData, 'unit'>, value: number | stri
       return size(value);
     case 'iops':
       return rate(value);
+    case 'bytes-per-second':
+      return megabytes(value);
     case 'share':
       return percent(value);
     case 'copies':
@@ -54,6 +68,26 @@ export function failureSentence(check: CheckData): string {
   switch (check.rule as RuleName) {
     case 'mooring':
       return have === 'none' ? 'The class is not moored to this pool.' : 'The mooring is turned off.';
+    case 'grant':
+      return `The class is kept for namespaces that were granted it; ${need} was not.`;
+    case 'allowance':
+      return have === 'not tunable'
+        ? `Asks for ${need}; the class lets no claim tune that.`
+        : `Asks for ${need}; the class allows ${have}.`;
+    case 'reduction':
+      return `The class wants ${need}; this pool offers ${have}.`;
+    case 'snapshots':
+      return 'The class takes snapshots; this pool has none.';
+    case 'offsite':
+      return 'The class keeps a copy at another site; this pool cannot send one.';
+    case 'domain-level':
+      return `Copies must lie in different ${need}s; this pool keeps them apart by ${have}.`;
+    case 'witness':
+      return `Two copies and a witness need ${need} failure domains that work; there are ${have}.`;
+    case 'pinned-nodes':
+      return typeof need === 'string'
+        ? `Copies are pinned to ${need}; this pool has ${have}.`
+        : `${need} copies on pinned nodes; ${have} of those nodes work in this pool.`;
     case 'backend':
       return have === 'unreachable' ? 'The backend does not answer.' : 'The backend says it is not healthy.';
     case 'writable':
@@ -63,12 +97,15 @@ export function failureSentence(check: CheckData): string {
         ? `${need} is not given in this volume mode.`
         : `Asks for ${need}; block storage gives one writer node.`;
     case 'volume-mode':
-      return `Asks for ${need} mode; this pool gives ${have}.`;
+      return String(have).startsWith('class:')
+        ? `Asks for ${need} mode; the class gives ${String(have).slice('class: '.length)} only.`
+        : `Asks for ${need} mode; this pool gives ${have}.`;
     case 'encryption':
       return 'The class wants encryption; this pool does not encrypt.';
     case 'expansion':
       return 'The class allows growing; volumes of this pool cannot grow.';
     case 'copies':
+      if (typeof need === 'string') return `The class wants ${need} shards; this pool: ${have}.`;
       return `${need} copies need ${need} failure domains that work; there are ${have}.`;
     case 'topology':
       return `Must be reached from ${need}; offered: ${have}.`;
@@ -88,6 +125,8 @@ export function failureSentence(check: CheckData): string {
       return `Needs ${size(need)}; the cap over the backend has ${size(Math.max(0, Number(have)))} left.`;
     case 'iops':
       return `The floor costs ${rate(need)} in the pool; ${rate(Math.max(0, Number(have)))} can still be promised.`;
+    case 'throughput':
+      return `The floor costs ${megabytes(need)} in the pool; ${megabytes(Math.max(0, Number(have)))} can still be promised.`;
     case 'namespace-quota':
       return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more.`;
     case 'class-quota':
@@ -97,13 +136,21 @@ export function failureSentence(check: CheckData): string {
 
 const shortFailures: Record<RuleName, string> = {
   mooring: 'off',
+  grant: 'not granted',
+  allowance: 'beyond allowance',
   backend: 'backend down',
   writable: 'read only',
   'access-mode': 'one writer only',
   'volume-mode': 'volume mode',
   encryption: 'not encrypted',
+  reduction: 'no reduction',
+  snapshots: 'no snapshots',
+  offsite: 'no off-site copy',
   expansion: 'cannot grow',
   copies: 'too few domains',
+  'domain-level': 'copies too near',
+  witness: 'no witness domain',
+  'pinned-nodes': 'pinned elsewhere',
   topology: 'zone',
   'size-limit': 'too large',
   fill: 'too full',
@@ -112,6 +159,7 @@ const shortFailures: Record<RuleName, string> = {
   allotment: 'allotment used up',
   'backend-cap': 'cap reached',
   iops: 'IOPS promised',
+  throughput: 'MB/s promised',
   'namespace-quota': 'over quota',
   'class-quota': 'over class quota',
 };

@@ -2,8 +2,18 @@ import fc from 'fast-check';
 import { nameProblem } from '../claims/name';
 import { backendRate, rateFor } from '../performance/term';
 import { GiB, gibibytes, TiB, bytes } from '../sizes/bytes';
-import { fromManifest, provisioner, toManifest } from './manifest';
-import { bindingModes, reclaimPolicies, strategies, type StorageClass } from './storage-class';
+import { tunables } from './allowance';
+import { fromManifest, parameters, provisioner, readTuned, toManifest } from './manifest';
+import {
+  bindingModes,
+  fileSystems,
+  levels,
+  purposes,
+  reclaimPolicies,
+  strategies,
+  volumeModes,
+  type StorageClass,
+} from './storage-class';
 
 const rate = fc.option(
   fc.oneof(
@@ -20,8 +30,36 @@ const rate = fc.option(
 );
 const anyClass: fc.Arbitrary<StorageClass> = fc.record({
   name: fc.constantFrom('ledger', 'tide-fast'),
+  purpose: fc.constantFrom(...purposes),
   copies: fc.integer({ min: 1, max: 5 }),
+  level: fc.constantFrom(...levels),
+  witness: fc.boolean(),
+  offsite: fc.boolean(),
+  pinnedNodes: fc.subarray(['quay-03', 'quay-04', 'quay-05']),
   encrypted: fc.boolean(),
+  volumeMode: fc.constantFrom('any' as const, ...volumeModes),
+  fileSystem: fc.option(fc.constantFrom(...fileSystems), { nil: undefined }),
+  mountOptions: fc.subarray(['noatime', 'discard']),
+  compression: fc.boolean(),
+  deduplication: fc.boolean(),
+  graceDays: fc.nat(3650),
+  safeguard: fc.option(
+    fc.record({ everyHours: fc.integer({ min: 1, max: 999 }), keep: fc.integer({ min: 1, max: 99 }) }),
+    {
+      nil: undefined,
+    },
+  ),
+  latencyAimMs: fc.option(fc.integer({ min: 1, max: 10_000 }), { nil: undefined }),
+  throughputFloor: rate,
+  throughputCeiling: rate,
+  allowances: fc.subarray([...tunables]).map((settings) =>
+    settings.map((setting, i) => ({
+      setting,
+      minimum: i,
+      maximum: 10 + i,
+      namespaces: i % 2 === 0 ? [] : ['ferry-desk', 'tide-gauges'],
+    })),
+  ),
   iopsFloor: rate,
   iopsCeiling: rate,
   writeShare: fc.integer({ min: 0, max: 10 }).map((n) => n / 10),
@@ -32,14 +70,30 @@ const anyClass: fc.Arbitrary<StorageClass> = fc.record({
   zones: fc.subarray(['north', 'middle', 'south']),
   locality: fc.boolean(),
 });
+/** Shards stand for the copies that survive as many failures. */
+const anyProtection = fc
+  .tuple(
+    anyClass,
+    fc.option(fc.record({ data: fc.integer({ min: 2, max: 16 }), parity: fc.integer({ min: 1, max: 4 }) })),
+  )
+  .map(([cls, shards]): StorageClass => (shards ? { ...cls, shards, copies: shards.parity + 1 } : cls));
 
 describe('classes as manifests', () => {
   test('a class written and read back is the same class', () =>
     fc.assert(
-      fc.property(anyClass, fc.boolean(), (cls, isDefault) => {
+      fc.property(anyProtection, fc.boolean(), (cls, isDefault) => {
         expect(fromManifest(toManifest(cls, isDefault))).toEqual({ storageClass: cls, problems: [] });
       }),
     ));
+
+  test.each(Object.entries(parameters))('the example of %s is a value it takes', (_name, { example, read }) =>
+    expect(read(example)).toBeDefined(),
+  );
+
+  test('what a claim tunes is read from its annotations, and what is no number is kept to be told', () =>
+    expect(
+      readTuned({ [`${provisioner}/iops-floor`]: '900', [`${provisioner}/copies`]: 'many', 'other.example/x': '1' }),
+    ).toEqual({ 'iops-floor': 900, copies: 'many' }));
 
   test('a typo under our prefix is named, a foreign parameter is left alone', () => {
     const manifest = toManifest({ ...fc.sample(anyClass, 1)[0]!, copies: 3 }, false);
@@ -49,10 +103,10 @@ describe('classes as manifests', () => {
       parameters: { [`${provisioner}/copies`]: 'three', [`${provisioner}/copys`]: '3', 'other.example/x': '1' },
     });
     expect(storageClass.copies).toBe(1);
-    expect(problems.map((p) => [p.field, p.problem])).toEqual([
-      [`parameters.${provisioner}/copies`, 'bad-value'],
-      ['reclaimPolicy', 'bad-value'],
-      [`parameters.${provisioner}/copys`, 'unknown-parameter'],
+    expect(problems.map((p) => [p.field, p.problem, p.meant])).toEqual([
+      [`parameters.${provisioner}/copies`, 'bad-value', '3'],
+      ['reclaimPolicy', 'bad-value', 'Delete'],
+      [`parameters.${provisioner}/copys`, 'unknown-parameter', 'copies'],
     ]);
   });
 });

@@ -18,6 +18,10 @@ export interface PortableDesign {
   readonly nodes: readonly { readonly node: string; readonly disks: readonly DiskKind[] }[];
 }
 
+/** Metadata last, large ones first: the same design gives the same file. */
+const byKind = (a: DiskKind, b: DiskKind): number =>
+  (a.role < b.role ? -1 : a.role > b.role ? 1 : 0) || b.capacity - a.capacity || (a.media < b.media ? -1 : 1);
+
 export function toPortable(design: ClusterDesign, inventory: ReadonlyMap<string, InventoryDisk>): PortableDesign {
   const nodes = new Map<string, Map<string, DiskKind>>();
   const add = (ids: readonly string[], role: DiskKind['role']) => {
@@ -38,7 +42,7 @@ export function toPortable(design: ClusterDesign, inventory: ReadonlyMap<string,
     pool: design.pool,
     scheme: design.scheme,
     level: design.level,
-    nodes: listed.map(([node, kinds]) => ({ node, disks: [...kinds.values()] })),
+    nodes: listed.map(([node, kinds]) => ({ node, disks: [...kinds.values()].sort(byKind) })),
   };
 }
 

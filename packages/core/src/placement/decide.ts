@@ -1,20 +1,23 @@
 import { aboveSoftMark, subscriptionCeiling } from '../capacity/thin';
+import { tunedClass } from '../classes/allowance';
 import { promisableShare } from '../performance/term';
-import { footprintFactor, thinState, type Pool } from '../pools/pool';
 import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
-import { checkPool, ruleContext, type Check, type RuleContext } from './rules';
+import { checkPool, firstFailure, ruleContext, type Check, type RuleContext, type RuleName } from './rules';
 
 /** Fractions left after placement, and what they come to under the class's strategy. Larger is better. */
 export interface Score {
   readonly bytesLeft: number;
   readonly iopsLeft: number;
-  /** The dominant headroom: the smaller of the two. */
+  readonly throughputLeft: number;
+  /** The dominant headroom: the smallest of the three. */
   readonly headroom: number;
   readonly weight: number;
   readonly total: number;
   /** Above its soft mark: still used, ranked last (domain §5). */
   readonly aboveSoftMark: boolean;
+  /** A plan for many claims chose this pool for the claim: it wins. */
+  readonly planned: boolean;
 }
 
 export interface Candidate {
@@ -34,31 +37,60 @@ export interface Decision {
   readonly provisioned?: Bytes;
   readonly iopsFloor?: number;
   readonly backendIops?: number;
+  /** MB/s reserved, and the bytes per second they cost the pool. */
+  readonly throughputFloor?: number;
+  readonly backendThroughput?: number;
   /** Raw bytes per provisioned byte that the winner counts. */
   readonly footprintFactor?: number;
 }
 
-function scoreOf(context: RuleContext, mooring: Mooring): Score {
-  const { input, pool, provisioned, backendIops } = context;
-  const { strategy, copies } = input.storageClass;
-  const thin = thinState(pool, copies);
+/**
+ * How good a pool is under `spread`: headroom; but before that, a pool that after this volume still takes as many of the largest
+ * volumes as before, since a small volume that fills a remainder takes nothing from large ones. Among those the remainder that
+ * it fills best. Plain headroom ends with every pool holding a remainder too small for the large ones: over random sites it
+ * placed 94 % of what is possible before the first refusal, this 98 % (`npm run bench placing`).
+ */
+export function spreadScore(of: {
+  /** Provisioned bytes left before the volume, its own, and those of the largest volume usually asked. */
+  readonly left: number;
+  readonly provisioned: number;
+  readonly largest: number;
+  readonly headroom: number;
+}): number {
+  const { left, provisioned, largest, headroom } = of;
+  const after = left - provisioned;
+  if (Math.floor(left / largest) !== Math.floor(after / largest)) return headroom;
+  return 1 + 0.1 * headroom - (0.2 * (after % largest)) / largest;
+}
+
+/** Fraction left of a whole after taking: 1 where there is no whole to take from, never below 0. */
+const leftOf = (whole: number, promised: number, taking: number): number =>
+  whole > 0 && Number.isFinite(whole) ? Math.max(0, whole - promised - taking) / whole : 1;
+
+function scoreOf(context: RuleContext, mooring: Mooring, largest: number): Score {
+  const { input, offer, pool, provisioned, backendIops, backendThroughput } = context;
+  const { thin } = offer;
   const ceiling = subscriptionCeiling(thin);
   const bytesLeft = Math.min(
     ceiling > 0 ? (ceiling - thin.subscribed - provisioned) / ceiling : 0,
     pool.allotment ? (pool.allotment - pool.taken - provisioned) / pool.allotment : 1,
   );
-  const promisable = promisableShare * pool.iops;
-  const iopsLeft = promisable > 0 ? Math.max(0, promisable - pool.promisedIops - backendIops) / promisable : 1;
-  const headroom = Math.min(bytesLeft, iopsLeft);
-  const base = strategy === 'in-order' ? 1 / mooring.order : strategy === 'spread' ? headroom : 1 - headroom;
+  const iopsLeft = leftOf(promisableShare * pool.iops, pool.promisedIops, backendIops);
+  const throughputLeft = leftOf(promisableShare * pool.throughput, pool.promisedThroughput, backendThroughput);
+  const headroom = Math.min(bytesLeft, iopsLeft, throughputLeft);
+  const { strategy } = context.storageClass;
+  const bySpread = () => spreadScore({ left: offer.subscriptionRoom, provisioned, largest, headroom });
+  const base = strategy === 'in-order' ? 1 / mooring.order : strategy === 'spread' ? bySpread() : 1 - headroom;
   // a weight of two makes the second in order worth as much as the first: that is the weight's purpose
   return {
     bytesLeft,
     iopsLeft,
+    throughputLeft,
     headroom,
     weight: mooring.weight,
     total: base * mooring.weight,
     aboveSoftMark: aboveSoftMark(thin),
+    planned: input.planned === pool.id,
   };
 }
 
@@ -68,6 +100,7 @@ function better(
   name: (pool: string) => string,
 ): number {
   return (
+    Number(b.score.planned) - Number(a.score.planned) ||
     Number(a.score.aboveSoftMark) - Number(b.score.aboveSoftMark) ||
     b.score.total - a.score.total ||
     (name(a.pool) < name(b.pool) ? -1 : name(a.pool) > name(b.pool) ? 1 : 0)
@@ -81,11 +114,15 @@ function better(
 export function decide(input: PlacementInput): Decision {
   const candidates: Candidate[] = [];
   const contexts = new Map<string, RuleContext>();
+  const storageClass = tunedClass(input.storageClass, input.claim.tuned);
   const moorings = [...input.moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
+  // of the pools the class may use: what others ask there decides what is worth keeping room for
+  let largest: number = input.claim.size;
+  for (const { pool } of moorings) largest = Math.max(largest, input.pools.get(pool)?.largest ?? 0);
   for (const mooring of moorings) {
     const pool = input.pools.get(mooring.pool);
     if (!pool) continue;
-    const context = ruleContext(input, pool, mooring);
+    const context = ruleContext(input, pool, mooring, storageClass);
     const checks = checkPool(context);
     const passed = checks.every((check) => check.passed);
     contexts.set(pool.id, context);
@@ -93,7 +130,7 @@ export function decide(input: PlacementInput): Decision {
       pool: pool.id,
       order: mooring.order,
       checks,
-      ...(passed && { score: scoreOf(context, mooring) }),
+      ...(passed && { score: scoreOf(context, mooring, largest) }),
     });
   }
   const nameOf = (pool: string) => input.pools.get(pool)?.name ?? pool;
@@ -102,7 +139,7 @@ export function decide(input: PlacementInput): Decision {
     .sort((a, b) => better(a, b, nameOf));
   const [first, second] = ranked;
   if (!first) return { candidates };
-  const { pool, provisioned, floor, backendIops } = contexts.get(first.pool)!;
+  const { offer, provisioned, floor, backendIops, throughputFloor, backendThroughput } = contexts.get(first.pool)!;
   return {
     candidates,
     winner: first.pool,
@@ -110,41 +147,79 @@ export function decide(input: PlacementInput): Decision {
     provisioned,
     iopsFloor: floor,
     backendIops,
-    footprintFactor: footprintFactor(pool, input.storageClass.copies),
+    throughputFloor,
+    backendThroughput,
+    footprintFactor: offer.footprintFactor,
   };
 }
 
-/** How many more volumes of the claim's size one pool takes before its first refusal, and the rule that refuses. */
-export function roomFor(
-  input: PlacementInput,
-  pool: Pool,
-  carry: (pool: Pool, context: RuleContext) => Pool,
-  most = 100_000,
-): { readonly claims: number; readonly stoppedBy?: Check } {
-  const mooring: Mooring = { pool: pool.id, enabled: true, order: 1, weight: 1 };
-  const failing = (count: number): Check | undefined => {
-    let state = pool;
-    const context = ruleContext(input, pool, mooring);
-    if (count > 0) {
-      const scaled: RuleContext = {
-        ...context,
-        provisioned: (context.provisioned * count) as Bytes,
-        backendIops: context.backendIops * count,
-      };
-      state = carry(pool, scaled);
-    }
-    return checkPool({ ...context, pool: state }).find((check) => !check.passed);
-  };
-  // the room shrinks with every volume, so the last count that still fits is found by halving
-  let low = 0;
-  let high = most;
-  const first = failing(0);
-  if (first) return { claims: 0, stoppedBy: first };
-  if (!failing(most)) return { claims: most };
-  while (high - low > 1) {
-    const middle = Math.floor((low + high) / 2);
-    if (failing(middle)) high = middle;
-    else low = middle;
+/** Volumes counted at most, where nothing limits them. */
+export const mostCounted = 100_000;
+
+export interface Room {
+  readonly claims: number;
+  /** The rule that refuses the next one; undefined when more than `mostCounted` fit. */
+  readonly stoppedBy?: RuleName;
+}
+
+/**
+ * How many volumes like the claim's one pool takes before its first refusal, and the rule that refuses. Quotas are left out:
+ * they are the namespace's, not the pool's. Every limit shrinks by the same step with every volume, so each tells its count.
+ */
+export function roomFor(context: RuleContext): Room {
+  const { offer, pool, provisioned, backendIops, backendThroughput } = context;
+  const limits: [RuleName, number, number][] = [
+    ['subscription', offer.subscriptionRoom, provisioned],
+    ['allotment', (pool.allotment ?? Infinity) - pool.taken, provisioned],
+    ['backend-cap', pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity, provisioned],
+    ['iops', offer.iopsLeft, backendIops],
+    ['throughput', offer.throughputLeft, backendThroughput],
+  ];
+  let room: Room = { claims: mostCounted };
+  for (const [rule, left, step] of limits) {
+    const claims = step > 0 ? Math.max(0, Math.floor(left / step)) : mostCounted;
+    if (claims < room.claims) room = { claims, stoppedBy: rule };
   }
-  return { claims: high, stoppedBy: failing(high)! };
+  return room;
+}
+
+/** The same for a whole class: over its pools together, with caps over backends counted once. */
+export interface ClassRoom {
+  readonly claims: number;
+  readonly bytes: number;
+  /** What stops the last pools, by pool. */
+  readonly stoppedBy: readonly { readonly pool: string; readonly rule: RuleName }[];
+}
+
+/**
+ * How many more claims of one size a class takes over all its moored pools before the first refusal. With equal claims no
+ * order of choosing makes a difference: a claim is refused only when no pool has room.
+ */
+export function classRoom(input: PlacementInput): ClassRoom {
+  const storageClass = tunedClass(input.storageClass, input.claim.tuned);
+  const perBackend = new Map<string, { claims: number; bytes: number; provisioned: number; cap: number }>();
+  const stoppedBy: { pool: string; rule: RuleName }[] = [];
+  for (const mooring of input.moorings) {
+    const pool = input.pools.get(mooring.pool);
+    if (!pool || !mooring.enabled) continue;
+    const context = ruleContext({ ...input, quotas: [] }, pool, mooring, storageClass);
+    const failure = firstFailure(context);
+    const room: Room = failure ? { claims: 0, stoppedBy: failure.rule } : roomFor(context);
+    if (room.stoppedBy) stoppedBy.push({ pool: pool.id, rule: room.stoppedBy });
+    const so = perBackend.get(pool.backend);
+    perBackend.set(pool.backend, {
+      claims: (so?.claims ?? 0) + room.claims,
+      bytes: (so?.bytes ?? 0) + room.claims * context.provisioned,
+      provisioned: Math.max(so?.provisioned ?? 0, context.provisioned),
+      cap: pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity,
+    });
+  }
+  let claims = 0;
+  let bytes = 0;
+  for (const part of perBackend.values()) {
+    const within = Math.min(part.claims, Math.max(0, Math.floor(part.cap / part.provisioned)));
+    claims += within;
+    bytes += within === part.claims ? part.bytes : within * part.provisioned;
+  }
+  return { claims: Math.min(claims, mostCounted), bytes, stoppedBy };
 }

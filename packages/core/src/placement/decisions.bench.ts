@@ -2,6 +2,7 @@ import { withVolume, type Pool } from '../pools/pool';
 import { bytes, GiB, TiB, gibibytes } from '../sizes/bytes';
 import { decide } from './decide';
 import type { Mooring, PlacementInput } from './request';
+import { seeded } from './instances';
 import { aClaim, aClass, aPool, moored } from './testing';
 
 /**
@@ -12,17 +13,6 @@ const claims = 100_000;
 const poolCount = 200;
 const classCount = 40;
 const mooringsEach = 10;
-
-/** A small generator of its own (mulberry32), so that every run has the same input. */
-function seeded(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
-  };
-}
 
 const random = seeded(7);
 const pick = (n: number): number => Math.floor(random() * n);
@@ -60,7 +50,14 @@ for (const { cls, size } of asked) {
   if (!decision.winner) continue;
   placed += 1;
   const pool = state.get(decision.winner)!;
-  state.set(pool.id, withVolume(pool, decision.provisioned!, storageClass, decision.backendIops!));
+  state.set(
+    pool.id,
+    withVolume(
+      pool,
+      { provisioned: decision.provisioned!, backendIops: decision.backendIops!, backendThroughput: 0 },
+      storageClass,
+    ),
+  );
 }
 const decideMs = performance.now() - began;
 

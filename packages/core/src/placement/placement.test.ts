@@ -1,11 +1,12 @@
 import fc from 'fast-check';
 import { accessModes, strategies, volumeModes } from '../classes/storage-class';
-import { withVolume, type Pool } from '../pools/pool';
+import { withVolume, type Pool, type Taking } from '../pools/pool';
 import { bytes, GiB, gibibytes, TiB, tebibytes } from '../sizes/bytes';
-import { decide, roomFor } from './decide';
+import { fitOneByOne } from './batch';
+import { classRoom, decide, mostCounted, roomFor } from './decide';
 import { whatWouldBind } from './remedies';
 import type { PlacementInput, Quota } from './request';
-import { checkPool, ruleContext, ruleNames, type RuleName } from './rules';
+import { checkPool, firstFailure, ruleContext, ruleNames, type RuleName } from './rules';
 import { aClaim, aClass, anInput, aPool, aSpreadPool, moored } from './testing';
 
 const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>
@@ -17,14 +18,24 @@ const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>
 /** One input for each rule in which that rule alone fails: a rule without a row here fails the completeness test below. */
 const failing: Record<RuleName, () => PlacementInput> = {
   mooring: () => anInput([aPool('a')], { moorings: [moored('a', 1, { enabled: false })] }),
+  grant: () => anInput([aPool('a')], { granted: false }),
+  allowance: () => anInput([aPool('a')], { claim: aClaim({ tuned: { 'iops-floor': 500 } }) }),
   backend: () => anInput([aPool('a', { reachable: false })]),
   writable: () => anInput([aPool('a', { takes: 'nothing' })]),
   'access-mode': () => anInput([aPool('a')], { claim: aClaim({ modes: ['ReadWriteMany'] }) }),
   'volume-mode': () =>
     anInput([aPool('a', { access: ['file'] })], { claim: aClaim({ volumeMode: 'Block', modes: [] }) }),
   encryption: () => anInput([aPool('a', { encryption: false })], { storageClass: aClass({ encrypted: true }) }),
+  reduction: () => anInput([aPool('a', { compression: true })], { storageClass: aClass({ deduplication: true }) }),
+  snapshots: () =>
+    anInput([aPool('a', { snapshots: false })], { storageClass: aClass({ safeguard: { everyHours: 6, keep: 4 } }) }),
+  offsite: () => anInput([aPool('a')], { storageClass: aClass({ offsite: true }) }),
   expansion: () => anInput([aPool('a', { expansion: false })]),
   copies: () => anInput([aPool('a', { redundancy: { kind: 'inner', survives: 1, usable: tebibytes(10) } })]),
+  'domain-level': () => anInput([aSpreadPool('k', [900, 900, 900])], { storageClass: aClass({ level: 'zone' }) }),
+  witness: () => anInput([aSpreadPool('k', [900, 900])], { storageClass: aClass({ copies: 2, witness: true }) }),
+  'pinned-nodes': () =>
+    anInput([aSpreadPool('k', [900, 900, 900])], { storageClass: aClass({ pinnedNodes: ['quay-1', 'quay-9'] }) }),
   topology: () => anInput([aPool('a', { zones: ['north'] })], { claim: aClaim({ zone: 'south' }) }),
   'size-limit': () => anInput([aPool('a', { maximum: gibibytes(64) })]),
   fill: () => anInput([aPool('a', { consumedRaw: 9.5 * TiB })]),
@@ -47,6 +58,10 @@ const failing: Record<RuleName, () => PlacementInput> = {
   iops: () =>
     anInput([aPool('a', { promisedIops: 69_900 })], {
       storageClass: aClass({ iopsFloor: { kind: 'per-gib', perGiB: 12 } }),
+    }),
+  throughput: () =>
+    anInput([aPool('a', { promisedThroughput: 6.9e9 })], {
+      storageClass: aClass({ throughputFloor: { kind: 'fixed', value: 200 } }),
     }),
   'namespace-quota': () =>
     anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
@@ -195,23 +210,72 @@ describe('decisions on random inputs', () => {
       }),
     ));
 
+  const taking = ({ provisioned, backendIops, backendThroughput }: Taking, n: number): Taking => ({
+    provisioned: provisioned * n,
+    backendIops: backendIops * n,
+    backendThroughput: backendThroughput * n,
+  });
   test('room for more volumes is the last count that still fits', () =>
     fc.assert(
       fc.property(arbitraryInput, (input) => {
         const pool = input.pools.get('a')!;
-        const carry = (p: Pool, c: { provisioned: typeof pool.minimum; backendIops: number }) =>
-          withVolume(p, c.provisioned, input.storageClass, c.backendIops);
-        const { claims } = roomFor(input, pool, carry, 50);
-        const context = ruleContext(input, pool, moored('a'));
-        const at = (n: number) =>
-          n === 0
-            ? pool
-            : withVolume(pool, bytes(context.provisioned * n), input.storageClass, context.backendIops * n);
-        const fits = (n: number) => checkPool({ ...context, pool: at(n) }).every((c) => c.passed);
-        expect(fits(claims)).toBe(claims === 50 ? fits(50) : false);
-        if (claims > 0) expect(fits(claims - 1)).toBe(true);
+        const context = ruleContext({ ...input, quotas: [] }, pool, moored('a'));
+        if (firstFailure(context)) return;
+        const { claims, stoppedBy } = roomFor(context);
+        // one at a time, each on the pool as the ones before it left it
+        const at = (n: number) => withVolume(pool, taking(context, n), input.storageClass);
+        const failing = (n: number) => firstFailure(ruleContext({ ...input, quotas: [] }, at(n), moored('a')));
+        if (claims < mostCounted) expect(failing(claims)?.rule).toBe(stoppedBy);
+        if (claims > 0) expect(failing(claims - 1)).toBeUndefined();
       }),
     ));
+
+  test('a class takes as many claims as deciding them one after the other places', () =>
+    fc.assert(
+      fc.property(arbitraryInput, fc.boolean(), (input, capped) => {
+        const first = [...input.pools.values()].map((p) =>
+          capped ? { ...p, backendCap: { limit: 700 * GiB, taken: 100 * GiB } } : p,
+        );
+        const claim = { ...input.claim, size: gibibytes(400) };
+        const start = { ...input, claim, quotas: [], pools: new Map(first.map((p) => [p.id, p])) };
+        const room = classRoom(start);
+        const claims = Array.from({ length: 60 }, (_, i) => ({ id: `c${i}`, input: start }));
+        const { placed, bytesBeforeRefusal } = fitOneByOne(start.pools, claims);
+        expect(Math.min(room.claims, 60)).toBe(placed.size);
+        if (room.claims < 60) expect(room.bytes).toBe(bytesBeforeRefusal);
+      }),
+      { numRuns: 60 },
+    ));
+
+  test("a trace's numbers come to its verdict when they are computed again", () =>
+    fc.assert(
+      fc.property(arbitraryInput, (input) => {
+        const { candidates, winner } = decide(input);
+        for (const { checks, score } of candidates) {
+          for (const { need, have, passed, unit, rule } of checks)
+            if (typeof need === 'number' && typeof have === 'number')
+              expect(passed).toBe(
+                unit === 'share'
+                  ? have < need
+                  : need <= have || ((unit === 'iops' || unit === 'bytes-per-second') && need === 0),
+              );
+            else if (rule === 'mooring') expect(passed).toBe(need === have);
+          expect(score !== undefined).toBe(checks.every((c) => c.passed));
+          if (score) expect(score.headroom).toBe(Math.min(score.bytesLeft, score.iopsLeft, score.throughputLeft));
+        }
+        const passing = candidates.filter((c) => c.score !== undefined);
+        const best = Math.max(...passing.filter((c) => !c.score!.aboveSoftMark).map((c) => c.score!.total));
+        const won = passing.find((c) => c.pool === winner);
+        expect(won === undefined).toBe(passing.length === 0);
+        if (won && !won.score!.aboveSoftMark) expect(won.score!.total).toBe(best);
+      }),
+    ));
+
+  test('what was planned for a claim wins while it passes, and not otherwise', () => {
+    const pools = [aPool('a'), aPool('b')];
+    expect(decide(anInput(pools, { planned: 'b' }))).toMatchObject({ winner: 'b', runnerUp: 'a' });
+    expect(decide(anInput([aPool('a'), aPool('b', { reachable: false })], { planned: 'b' })).winner).toBe('a');
+  });
 });
 
 describe('what would bind a claim', () => {

@@ -42,6 +42,22 @@ function carryOut(input: PlacementInput, change: Change, target: string): Placem
       return { ...input, storageClass: { ...input.storageClass, encrypted: false } };
     case 'lower-floor':
       return { ...input, storageClass: { ...input.storageClass, iopsFloor: { kind: 'fixed', value: change.iops } } };
+    case 'grant':
+      return { ...input, granted: true };
+    case 'drop-expansion':
+      return { ...input, storageClass: { ...input.storageClass, expansion: false } };
+    case 'tune-not':
+      return { ...input, claim: { ...input.claim, tuned: undefined } };
+    case 'tune-within':
+      return { ...input, claim: { ...input.claim, tuned: { [change.setting]: change.value } } };
+    case 'lower-throughput-floor':
+      return {
+        ...input,
+        storageClass: { ...input.storageClass, throughputFloor: { kind: 'fixed', value: change.megabytes } },
+      };
+    case 'drop-demand':
+      if (change.demand !== 'witness') throw new Error(`no way written for ${change.demand}`);
+      return { ...input, storageClass: { ...input.storageClass, witness: false } };
     case 'mend-backend':
       pools.set(target, { ...pool, reachable: true, healthy: true });
       return { ...input, pools };
@@ -66,6 +82,10 @@ const inputs: fc.Arbitrary<PlacementInput> = fc
     }),
     nodes: fc.array(fc.integer({ min: 100, max: 1800 }), { minLength: 1, maxLength: 5 }),
     enabled: fc.boolean(),
+    granted: fc.boolean(),
+    witness: fc.boolean(),
+    megabytes: fc.integer({ min: 0, max: 9000 }),
+    tuned: fc.option(fc.integer({ min: 0, max: 90_000 }), { nil: undefined }),
   })
   .map((r) =>
     anInput(
@@ -80,14 +100,22 @@ const inputs: fc.Arbitrary<PlacementInput> = fc
         aSpreadPool('nvme', r.nodes, { access: ['file'] }),
       ],
       {
-        claim: aClaim({ size: gibibytes(r.size), modes: [r.many ? 'ReadWriteMany' : 'ReadWriteOnce'] }),
+        claim: aClaim({
+          size: gibibytes(r.size),
+          modes: [r.many ? 'ReadWriteMany' : 'ReadWriteOnce'],
+          ...(r.tuned !== undefined && { tuned: { 'iops-floor': r.tuned } }),
+        }),
         storageClass: aClass({
           copies: r.copies,
           encrypted: r.encrypted,
           iopsFloor: { kind: 'fixed', value: r.floor },
+          throughputFloor: { kind: 'fixed', value: r.megabytes },
+          witness: r.witness,
+          allowances: [{ setting: 'iops-floor', minimum: 100, maximum: 50_000, namespaces: [] }],
         }),
         moorings: [moored('swift', 1, { enabled: r.enabled })],
         quotas: [{ scope: 'namespace', limit: r.quota * GiB, used: 100 * GiB }],
+        granted: r.granted,
       },
     ),
   );

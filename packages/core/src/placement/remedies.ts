@@ -1,6 +1,7 @@
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { defaultMarks, subscriptionCeiling } from '../capacity/thin';
-import { copiesOffered, copiesOn, iopsLeft, thinState, type Pool } from '../pools/pool';
+import { tuningProblem, type Tunable } from '../classes/allowance';
+import { copiesOffered, copiesOn, iopsLeft, thinState, throughputLeft, type Pool } from '../pools/pool';
 import { bytes, totalBytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput, Quota } from './request';
 import { checkPool, passesAll, ruleContext, type Check, type RuleContext } from './rules';
@@ -19,11 +20,30 @@ export type Change =
   | { readonly kind: 'lower-copies'; readonly copies: number }
   | { readonly kind: 'drop-encryption' }
   | { readonly kind: 'drop-expansion' }
+  | { readonly kind: 'drop-demand'; readonly demand: Demand }
+  | { readonly kind: 'grant'; readonly namespace: string }
+  | { readonly kind: 'tune-within'; readonly setting: Tunable; readonly value: number }
+  | { readonly kind: 'tune-not'; readonly setting: Tunable }
+  | { readonly kind: 'lower-throughput-floor'; readonly megabytes: number; readonly by: number }
   | { readonly kind: 'widen-zones' }
   | { readonly kind: 'lower-floor'; readonly iops: number; readonly by: number }
   | { readonly kind: 'raise-cap'; readonly backend: string; readonly limit: number; readonly by: number }
   | { readonly kind: 'free-pool'; readonly pool: string }
   | { readonly kind: 'mend-backend'; readonly backend: string };
+
+/** What a class demands beside encryption and growth, and could do without. */
+export type Demand =
+  'reduction' | 'snapshots' | 'offsite' | 'domain-level' | 'witness' | 'pinned-nodes' | 'volume-mode';
+
+const without: Record<Demand, Partial<StorageClass>> = {
+  reduction: { compression: false, deduplication: false },
+  snapshots: { safeguard: undefined },
+  offsite: { offsite: false },
+  'domain-level': { level: 'node' },
+  witness: { witness: false },
+  'pinned-nodes': { pinnedNodes: [] },
+  'volume-mode': { volumeMode: 'any' },
+};
 
 export interface Remedy {
   /** One change, or two that are needed together. */
@@ -38,6 +58,9 @@ export interface Remedy {
 const baseCost: Record<Change['kind'], number> = {
   'enable-mooring': 1,
   moor: 2,
+  grant: 2.5,
+  'tune-within': 2.7,
+  'tune-not': 2.8,
   'raise-quota': 3,
   'raise-allotment': 4,
   'raise-cap': 4.5,
@@ -46,6 +69,8 @@ const baseCost: Record<Change['kind'], number> = {
   'ask-volume-mode': 7,
   'raise-overcommit': 8,
   'lower-floor': 9,
+  'lower-throughput-floor': 9.5,
+  'drop-demand': 10.5,
   'widen-zones': 10,
   'drop-expansion': 11,
   'lower-copies': 13,
@@ -111,6 +136,16 @@ function apply(trial: Trial, change: Change): Trial {
       return withClass({ encrypted: false });
     case 'drop-expansion':
       return withClass({ expansion: false });
+    case 'drop-demand':
+      return withClass(without[change.demand]);
+    case 'grant':
+      return { ...trial, input: { ...input, granted: true } };
+    case 'tune-within':
+      return withClaim({ tuned: { ...input.claim.tuned, [change.setting]: change.value } });
+    case 'tune-not':
+      return withClaim({ tuned: { ...input.claim.tuned, [change.setting]: undefined } });
+    case 'lower-throughput-floor':
+      return withClass({ throughputFloor: { kind: 'fixed', value: change.megabytes } });
     case 'widen-zones':
       return { ...withClass({ zones: [] }), pool: { ...pool, zones: [] } };
     case 'lower-floor':
@@ -146,16 +181,40 @@ const roundDown = (size: number, granule: number): number => Math.floor(size / g
 
 /** Changes that could make one failed check pass, or help to. */
 function changesFor(check: Check, context: RuleContext): Change[] {
-  const { pool, input, provisioned, mooring } = context;
-  const { storageClass: cls, claim } = input;
+  const { pool, input, provisioned, mooring, storageClass: cls } = context;
+  const { claim } = input;
   const lessOf = (room: number): Change[] => {
     const size = roundDown(Math.min(room, pool.maximum), pool.granule);
     return size >= pool.minimum && size < claim.size ? [{ kind: 'ask-less', size, by: claim.size - size }] : [];
   };
+  // where the claim tunes a setting, its class is not what stands in the way
+  const orTuned = (setting: Tunable, value: number, otherwise: Change): Change[] =>
+    claim.tuned?.[setting] === undefined
+      ? [otherwise]
+      : [
+          { kind: 'tune-within', setting, value },
+          { kind: 'tune-not', setting },
+        ];
+  const fewer = (copies: number): Change[] => orTuned('copies', copies, { kind: 'lower-copies', copies });
   const have = typeof check.have === 'number' ? check.have : 0;
   switch (check.rule) {
     case 'mooring':
       return [{ kind: mooring ? 'enable-mooring' : 'moor', pool: pool.id }];
+    case 'grant':
+      return [{ kind: 'grant', namespace: claim.namespace }];
+    case 'allowance': {
+      const problem = claim.tuned && tuningProblem(input.storageClass, claim.tuned, claim.namespace);
+      if (!problem) return [];
+      const { setting, allowance } = problem;
+      const changes: Change[] = [{ kind: 'tune-not', setting }];
+      if (allowance && (problem.problem === 'below' || problem.problem === 'above'))
+        changes.push({
+          kind: 'tune-within',
+          setting,
+          value: problem.problem === 'below' ? allowance.minimum : allowance.maximum,
+        });
+      return changes;
+    }
     case 'backend':
       return [{ kind: 'mend-backend', backend: pool.backend }];
     case 'writable':
@@ -169,7 +228,19 @@ function changesFor(check: Check, context: RuleContext): Change[] {
         changes.push({ kind: 'ask-volume-mode', volumeMode: 'Filesystem' });
       return changes;
     }
+    case 'reduction':
+    case 'snapshots':
+    case 'offsite':
+    case 'domain-level':
+    case 'witness':
+    case 'pinned-nodes':
+      return [{ kind: 'drop-demand', demand: check.rule }];
     case 'volume-mode':
+      if (cls.volumeMode !== 'any' && cls.volumeMode !== claim.volumeMode)
+        return [
+          { kind: 'ask-volume-mode', volumeMode: cls.volumeMode },
+          { kind: 'drop-demand', demand: 'volume-mode' },
+        ];
       return [{ kind: 'ask-volume-mode', volumeMode: 'Filesystem' }];
     case 'encryption':
       return [{ kind: 'drop-encryption' }];
@@ -177,7 +248,9 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       return [{ kind: 'drop-expansion' }];
     case 'copies': {
       const { most } = copiesOffered(pool);
-      return most >= 1 ? [{ kind: 'lower-copies', copies: most }] : [];
+      // shards are the pool's to have or not
+      if (cls.shards) return [];
+      return most >= 1 ? fewer(most) : [];
     }
     case 'topology':
       return [{ kind: 'widen-zones' }];
@@ -192,8 +265,7 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       const thin = thinState(pool, cls.copies);
       const wanted = thin.subscribed + provisioned;
       const changes: Change[] = lessOf(have);
-      if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1)
-        changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
+      if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1) changes.push(...fewer(cls.copies - 1));
       if (thin.usable > 0) {
         const overcommit = Math.ceil((wanted / thin.usable) * 100) / 100;
         // beyond three times the space a ceiling protects nobody
@@ -205,7 +277,7 @@ function changesFor(check: Check, context: RuleContext): Change[] {
     }
     case 'disk-room': {
       const changes: Change[] = lessOf(have);
-      if (cls.copies > 1) changes.push({ kind: 'lower-copies', copies: cls.copies - 1 });
+      if (cls.copies > 1) changes.push(...fewer(cls.copies - 1));
       return changes;
     }
     case 'allotment': {
@@ -221,7 +293,16 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       const left = iopsLeft(pool);
       const perFloor = context.floor > 0 ? context.backendIops / context.floor : 1;
       const iops = Math.max(0, Math.floor(left / perFloor));
-      return [{ kind: 'lower-floor', iops, by: context.floor - iops }];
+      return orTuned('iops-floor', iops, { kind: 'lower-floor', iops, by: context.floor - iops });
+    }
+    case 'throughput': {
+      const perFloor = context.throughputFloor > 0 ? context.backendThroughput / context.throughputFloor : 1;
+      const megabytes = Math.max(0, Math.floor(throughputLeft(pool) / perFloor));
+      return orTuned('throughput-floor', megabytes, {
+        kind: 'lower-throughput-floor',
+        megabytes,
+        by: context.throughputFloor - megabytes,
+      });
     }
     case 'namespace-quota':
     case 'class-quota': {

@@ -1,4 +1,6 @@
+import type { Tuned } from '../classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
+import type { Offers } from './offer';
 import type { Pool } from '../pools/pool';
 import type { Bytes } from '../sizes/bytes';
 
@@ -10,6 +12,8 @@ export interface ClaimRequest {
   readonly volumeMode: VolumeMode;
   /** Zone of the first pod's node, when one is chosen already. */
   readonly zone?: string;
+  /** What the claim tunes of its class. */
+  readonly tuned?: Tuned;
 }
 
 /** The link that lets one class use one pool. */
@@ -36,4 +40,10 @@ export interface PlacementInput {
   /** Every known pool by its id; pools without a mooring are looked at only for what would bind the claim. */
   readonly pools: ReadonlyMap<string, Pool>;
   readonly quotas: readonly Quota[];
+  /** Whether the claim's namespace may use the class; left out where the class is open to all. */
+  readonly granted?: boolean;
+  /** A pool that a plan for many claims chose for this one: it wins when every rule still passes. */
+  readonly planned?: string;
+  /** What pools can give classes, worked out before; left out, it is worked out anew. */
+  readonly offers?: Offers;
 }

@@ -1,21 +1,15 @@
-import type { StorageClass } from '../classes/storage-class';
+import { plainClass, type StorageClass } from '../classes/storage-class';
 import { defaultMarks } from '../capacity/thin';
 import type { Pool } from '../pools/pool';
 import { gibibytes, tebibytes } from '../sizes/bytes';
-import type { ClaimRequest, Mooring, PlacementInput, Quota } from './request';
+import type { ClaimRequest, Mooring, PlacementInput } from './request';
 
 /** Made-up inputs that tests and benches vary. */
 export const aClass = (part: Partial<StorageClass> = {}): StorageClass => ({
+  ...plainClass,
   name: 'tide-fast',
   copies: 3,
-  encrypted: false,
-  writeShare: 0.3,
-  reclaim: 'Delete',
-  binding: 'Immediate',
   expansion: true,
-  strategy: 'in-order',
-  zones: [],
-  locality: false,
   ...part,
 });
 
@@ -30,6 +24,10 @@ export const aPool = (id: string, part: Partial<Pool> = {}): Pool => ({
   sharedBlock: false,
   encryption: true,
   expansion: true,
+  compression: false,
+  deduplication: false,
+  snapshots: true,
+  offsite: false,
   zones: [],
   minimum: gibibytes(1),
   maximum: tebibytes(64),
@@ -43,6 +41,9 @@ export const aPool = (id: string, part: Partial<Pool> = {}): Pool => ({
   iops: 100_000,
   promisedIops: 0,
   amplification: 1,
+  throughput: 10e9,
+  promisedThroughput: 0,
+  largest: 0,
   ...part,
 });
 
@@ -75,15 +76,14 @@ export const moored = (pool: string, order = 1, part: Partial<Mooring> = {}): Mo
   ...part,
 });
 
-export function anInput(
-  pools: readonly Pool[],
-  part: { claim?: ClaimRequest; storageClass?: StorageClass; moorings?: Mooring[]; quotas?: Quota[] } = {},
-): PlacementInput {
+export function anInput(pools: readonly Pool[], part: Partial<Omit<PlacementInput, 'pools'>> = {}): PlacementInput {
   return {
     claim: part.claim ?? aClaim(),
     storageClass: part.storageClass ?? aClass(),
     moorings: part.moorings ?? pools.map((p, i) => moored(p.id, i + 1)),
     pools: new Map(pools.map((p) => [p.id, p])),
     quotas: part.quotas ?? [],
+    ...(part.granted !== undefined && { granted: part.granted }),
+    ...(part.planned !== undefined && { planned: part.planned }),
   };
 }

@@ -32,6 +32,11 @@ export interface Pool {
   readonly sharedBlock: boolean;
   readonly encryption: boolean;
   readonly expansion: boolean;
+  readonly compression: boolean;
+  readonly deduplication: boolean;
+  readonly snapshots: boolean;
+  /** It can keep a copy at another site. */
+  readonly offsite: boolean;
   /** Zones whose nodes reach the pool; empty means all. */
   readonly zones: readonly string[];
   readonly minimum: Bytes;
@@ -58,11 +63,23 @@ export interface Pool {
   /** Back-end operations per second promised already. */
   readonly promisedIops: number;
   readonly amplification: number;
+  /** Bytes per second the pool can move; 0 where it does not say. */
+  readonly throughput: number;
+  /** Bytes per second promised already, as the pool has to move them. */
+  readonly promisedThroughput: number;
+  /** Cap on the bytes per second this product may promise. */
+  readonly throughputAllotment?: number;
+  /** Provisioned bytes of the largest volume we keep there; 0 when there is none. */
+  readonly largest: number;
 }
 
 /** Back-end operations per second that may still be promised: 0.70 of what the pool can do, or our allotment of it. */
 export const iopsLeft = (pool: Pool): number =>
   Math.min(promisableShare * pool.iops, pool.iopsAllotment ?? Infinity) - pool.promisedIops;
+
+/** Bytes per second that may still be promised, counted the same way. */
+export const throughputLeft = (pool: Pool): number =>
+  Math.min(promisableShare * pool.throughput, pool.throughputAllotment ?? Infinity) - pool.promisedThroughput;
 
 /** Copies that the pool keeps for a class as ours; 1 where its redundancy is inner or erasure-coded. */
 export function copiesOn(pool: Pool, copies: number): number {
@@ -105,16 +122,30 @@ export function copiesOffered(pool: Pool): { readonly most: number; readonly by:
   return { most: domains.filter((d) => d.live).length, by: 'domains' };
 }
 
-/** Room of the fullest disk that `copies` copies would still need: the copies-th best domain's best disk, in bytes. */
-export function diskRoom(pool: Pool, copies: number): number {
+/**
+ * Room of the fullest disk that `copies` copies would still need: the copies-th best domain's best disk, in bytes. With pinned
+ * nodes only their disks count.
+ */
+export function diskRoom(pool: Pool, copies: number, pinned: readonly string[] = []): number {
   if (pool.redundancy.kind === 'inner' || !pool.redundancy.disks) return Infinity;
   const best = new Map<string, number>();
   for (const disk of pool.redundancy.disks)
-    if (disk.usable) {
+    if (disk.usable && (pinned.length === 0 || pinned.includes(disk.node))) {
       const room = Math.floor(disk.capacity * pool.overcommit) - disk.used;
       best.set(disk.domain, Math.max(best.get(disk.domain) ?? 0, room));
     }
   return [...best.values()].sort((a, b) => b - a)[copies - 1] ?? 0;
+}
+
+/** Failure domains that copies may go to now, with pinned nodes only theirs; for inner redundancy there are none of ours. */
+export function liveDomains(pool: Pool, pinned: readonly string[] = []): number {
+  const { redundancy } = pool;
+  if (redundancy.kind === 'inner') return 0;
+  const live = redundancy.domains.filter((d) => d.live);
+  if (pinned.length === 0) return live.length;
+  const nodes = new Map((redundancy.disks ?? []).filter((d) => d.usable).map((d) => [d.node, d.domain]));
+  const named = pinned.map((node) => nodes.get(node) ?? (redundancy.level === 'node' ? node : undefined));
+  return new Set(live.filter((d) => named.includes(d.name)).map((d) => d.name)).size;
 }
 
 /** Whether the pool can give an access mode in a volume mode (domain §7): block gives one writer node, file gives many. */
@@ -124,13 +155,26 @@ export function givesMode(pool: Pool, mode: AccessMode, volumeMode: VolumeMode):
   return mode === 'ReadWriteMany' || mode === 'ReadOnlyMany' ? volumeMode === 'Block' && pool.sharedBlock : true;
 }
 
+/** What one volume takes of a pool. */
+export interface Taking {
+  readonly provisioned: number;
+  /** Back-end operations and bytes per second. */
+  readonly backendIops: number;
+  readonly backendThroughput: number;
+}
+
 /** The pool after a volume was placed: what a batch or a trial run carries forward. */
-export function withVolume(pool: Pool, provisioned: Bytes, cls: StorageClass, backendIops: number): Pool {
+export function withVolume(pool: Pool, taking: Taking, cls: StorageClass): Pool {
+  const { provisioned, backendIops, backendThroughput } = taking;
+  // negative when a volume leaves: it gives back what it took
+  const raw = Math.sign(provisioned) * Math.ceil(Math.abs(provisioned) * footprintFactor(pool, cls.copies));
   return {
     ...pool,
-    subscribedRaw: pool.subscribedRaw + Math.ceil(provisioned * footprintFactor(pool, cls.copies)),
+    subscribedRaw: pool.subscribedRaw + raw,
     taken: pool.taken + provisioned,
     ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + provisioned } }),
     promisedIops: pool.promisedIops + backendIops,
+    promisedThroughput: pool.promisedThroughput + backendThroughput,
+    largest: Math.max(pool.largest, provisioned),
   };
 }

@@ -1,0 +1,182 @@
+import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
+import { createClass, findDefaults, makeDefault } from '../classes/classes';
+import type { Database, Transaction } from '../database/database';
+import { HttpProblem } from '../http/problem';
+import { announce } from '../live/announce';
+import { record } from '../logbook/logbook';
+import type { PlatformConnector } from '../platform/connector';
+import { listMoorings } from './moorings';
+
+const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
+
+/** Whoever changed a thing last, from the logbook. */
+async function lastHand(
+  database: Database,
+  kind: string,
+  subject: string,
+  tx: Transaction,
+): Promise<Pick<Conflict, 'person' | 'at'>> {
+  const row = await database.one<{ person: string; at: Date }>(
+    'SELECT person, at FROM logbook WHERE kind = $1 AND subject = $2 ORDER BY id DESC LIMIT 1',
+    [kind, subject],
+    tx,
+  );
+  return { person: row?.person ?? null, at: row?.at.toISOString() ?? null };
+}
+
+/** What stands against one change: what is there now, when it is not what the draft saw. */
+async function conflictOf(
+  database: Database,
+  change: DraftedChange,
+  made: ReadonlySet<string>,
+  tx: Transaction,
+): Promise<Omit<Conflict, 'index'> | undefined> {
+  switch (change.kind) {
+    case 'mooring': {
+      const now = (await listMoorings(database, change.className, tx)).find((m) => m.pool === change.pool);
+      if ((now?.version ?? null) === change.seen) return undefined;
+      // the other person did the very same: there is nothing to quarrel about
+      if (now && now.enabled === change.enabled && now.weight === change.weight) return undefined;
+      const hand = await lastHand(database, 'mooring', `${change.className}/${change.pool}`, tx);
+      return { now: now ? { enabled: now.enabled, weight: now.weight, version: now.version } : null, ...hand };
+    }
+    case 'order': {
+      const now = (await listMoorings(database, change.className, tx)).map((m) => m.pool);
+      // pools that this very draft moors are not there yet
+      if (same(now, change.seen) || same(now, change.pools)) return undefined;
+      return { now, ...(await lastHand(database, 'mooring', change.className, tx)) };
+    }
+    case 'default': {
+      const now = (await findDefaults(database))[0] ?? null;
+      if (now === change.seen || now === change.className) return undefined;
+      return { now, ...(await lastHand(database, 'class', now ?? '', tx)) };
+    }
+    case 'class': {
+      const now = await database.one(
+        `SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+        [change.storageClass.name],
+        tx,
+      );
+      if (!now || made.has(change.storageClass.name)) return undefined;
+      return { now: change.storageClass.name, ...(await lastHand(database, 'class', change.storageClass.name, tx)) };
+    }
+  }
+}
+
+async function assertReachable(
+  database: Database,
+  site: string,
+  changes: readonly DraftedChange[],
+  made: ReadonlySet<string>,
+): Promise<void> {
+  const moorings = changes.filter((c) => c.kind === 'mooring');
+  const [pools, classes] = await Promise.all([
+    database.rows<{ id: string; serves: boolean }>(
+      'SELECT p.id, $2 = ANY(b.sites) AS serves FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = ANY($1)',
+      [moorings.map((m) => m.pool), site],
+    ),
+    database.rows<{ name: string }>(
+      `SELECT name FROM platform_objects WHERE plural = 'storageclasses' AND name = ANY($1)`,
+      [changes.flatMap((c) => (c.kind === 'class' ? [] : [c.className]))],
+    ),
+  ]);
+  for (const { pool } of moorings) {
+    const known = pools.find((p) => p.id === pool);
+    if (!known) throw HttpProblem.notFound('pool', pool);
+    if (!known.serves) throw HttpProblem.invalid('pool', `${pool} does not reach ${site}. Take it out of the draft.`);
+  }
+  for (const change of changes)
+    if (change.kind !== 'class' && !made.has(change.className) && !classes.some((c) => c.name === change.className))
+      throw HttpProblem.notFound('class', change.className);
+}
+
+/** Orders come after the moorings they order, and all of them in the order of their classes' names, so that locks never cross. */
+const rank = { class: 0, mooring: 1, order: 2, default: 3 } as const;
+
+/**
+ * Applies a draft as a whole. When anything in it stands against what somebody else did since the draft was begun, nothing is
+ * applied and every such place is told; what others changed elsewhere stays as they made it.
+ */
+export async function applyDraft(
+  database: Database,
+  platform: PlatformConnector,
+  site: string,
+  changes: readonly DraftedChange[],
+  person: string,
+): Promise<Applied> {
+  const made = new Set(changes.flatMap((c) => (c.kind === 'class' ? [c.storageClass.name] : [])));
+  await assertReachable(database, site, changes, made);
+  const fresh: string[] = [];
+  const names = [...new Set(changes.flatMap((c) => (c.kind === 'class' ? [] : [c.className])))].sort();
+  try {
+    return await database.transaction(async (tx) => {
+      for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name], tx);
+      const conflicts: Conflict[] = [];
+      for (const [index, change] of changes.entries()) {
+        const conflict = await conflictOf(database, change, new Set(), tx);
+        if (conflict) conflicts.push({ index, ...conflict });
+      }
+      if (conflicts.length > 0) return { applied: 0, conflicts };
+      for (const change of [...changes].sort((a, b) => rank[a.kind] - rank[b.kind])) {
+        if (change.kind === 'class') {
+          await createClass(database, platform, change.storageClass, person);
+          fresh.push(change.storageClass.name);
+        } else if (change.kind === 'mooring') await moor(database, change, person, tx);
+        else if (change.kind === 'order') await order(database, change, person, tx);
+        else await makeDefault(database, platform, change.className, person);
+      }
+      await announce(database, [{ topic: 'moorings' }, { topic: 'classes', subject: 'draft' }], tx);
+      return { applied: changes.length, conflicts: [] };
+    });
+  } catch (error) {
+    // all or nothing: classes that were made on the way go again, nothing uses them yet
+    for (const name of fresh) {
+      await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name).catch(() => undefined);
+      await database
+        .rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name])
+        .catch(() => undefined);
+    }
+    throw error;
+  }
+}
+
+async function moor(
+  database: Database,
+  change: Extract<DraftedChange, { kind: 'mooring' }>,
+  person: string,
+  tx: Transaction,
+): Promise<void> {
+  const { className, pool, enabled, weight } = change;
+  const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
+  await database.rows(
+    `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
+     VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
+     ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1`,
+    [className, pool, enabled, weight],
+    tx,
+  );
+  const subject = `${className}/${pool}`;
+  const action = before ? 'change' : 'create';
+  await record(database, { person, action, kind: 'mooring', subject, before, after: { enabled, weight } }, tx);
+}
+
+async function order(
+  database: Database,
+  { className, pools }: Extract<DraftedChange, { kind: 'order' }>,
+  person: string,
+  tx: Transaction,
+): Promise<void> {
+  const before = (await listMoorings(database, className, tx)).map((m) => m.pool);
+  if (!same([...before].sort(), [...pools].sort()))
+    throw HttpProblem.invalid(
+      'pools',
+      `The order of ${className} must name exactly its moored pools: ${before.join(', ')}.`,
+    );
+  await database.rows(
+    `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
+     WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
+    [className, pools],
+    tx,
+  );
+  await record(database, { person, action: 'reorder', kind: 'mooring', subject: className, before, after: pools }, tx);
+}

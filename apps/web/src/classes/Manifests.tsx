@@ -1,0 +1,173 @@
+import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
+import { readManifestText, type ReadObject } from '@moorage/contract/manifest-text';
+import type { ManifestResult } from '@moorage/contract/manifests';
+import { provisioner } from '@moorage/core/classes/manifest';
+import { lazy, Suspense, useMemo, useRef, useState } from 'react';
+import { stringify } from 'yaml';
+import { ApiProblem, call } from '../api/client';
+import { queryClient, useClasses, useForeignClasses } from '../api/queries';
+import { MarkedWord } from '../marks/Mark';
+import { Place } from '../parts/Place';
+import { useMay } from '../parts/person';
+import { useNotice } from '../parts/useAct';
+
+const ManifestEditor = lazy(() => import('./ManifestEditor'));
+
+const whatWords: Record<ReadObject['what'], string> = {
+  ours: 'a class of ours',
+  foreign: 'a class of another provisioner, kept as it is',
+  claim: 'a claim',
+  other: 'not for us, kept as it is',
+  broken: 'cannot be read',
+};
+
+/** Without what the platform adds by itself, so that it can be given to any platform. */
+function bare(manifest: unknown): unknown {
+  const { metadata, status: _status, ...rest } = manifest as { metadata: Record<string, unknown>; status?: unknown };
+  const { name, labels, annotations } = metadata;
+  return { ...rest, metadata: { name, ...(labels ? { labels } : {}), ...(annotations ? { annotations } : {}) } };
+}
+
+function Read({ object, show }: { object: ReadObject; show: (line: number) => void }) {
+  const { what, kind, name, line, problems, understood, kept } = object;
+  return (
+    <Box component="li" sx={{ borderTop: 1, borderColor: 'divider', py: 1 }}>
+      <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
+        <Typography variant="h3" component="span">
+          {name || '(no name)'}
+        </Typography>
+        <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
+          {what === 'other' ? `${kind}, ${whatWords.other}` : whatWords[what]}
+        </Typography>
+        <Button sx={{ minHeight: 22, py: 0 }} onClick={() => show(line)}>
+          line {line}
+        </Button>
+      </Box>
+      {problems.map((p) => (
+        <Box key={`${p.from} ${p.detail}`} sx={{ fontSize: 13, color: 'error.main' }}>
+          <MarkedWord
+            kind="person"
+            word={`Line ${p.line}${p.path.length ? `, ${p.path.join('.')}` : ''}: ${p.detail}`}
+          />
+        </Box>
+      ))}
+      {understood.length > 0 && (
+        <Typography variant="body2">
+          Understood:{' '}
+          {understood
+            .filter((m) => m.path !== 'kind' && m.path !== 'apiVersion')
+            .map((m) => m.path.replace(/^parameters\./, '').replace(`${provisioner}/`, ''))
+            .join(', ')}
+          .
+        </Typography>
+      )}
+      {kept.length > 0 && what !== 'other' && (
+        <Typography variant="body2" color="text.secondary">
+          Kept untouched: {kept.map((m) => `${m.path} (line ${m.line})`).join(', ')}.
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+/** Manifests from anywhere: read, told what was understood, mended in their lines, and given to the platform. */
+export default function Manifests() {
+  const may = useMay('administrator', 'operator');
+  const show = useNotice((s) => s.show);
+  const { data: classes } = useClasses();
+  const { data: foreign } = useForeignClasses();
+  const [text, setText] = useState('');
+  const [refused, setRefused] = useState<string>();
+  const [busy, setBusy] = useState(false);
+  const file = useRef<HTMLInputElement>(null);
+  const holder = useRef<HTMLDivElement>(null);
+  const objects = useMemo(() => readManifestText(text), [text]);
+  const wrong = objects.reduce((sum, o) => sum + o.problems.length, 0);
+  const showLine = (line: number) =>
+    holder.current?.querySelectorAll<HTMLElement>('.cm-line')[line - 1]?.scrollIntoView({ block: 'center' });
+  const make = async () => {
+    setBusy(true);
+    setRefused(undefined);
+    try {
+      const { made, kept } = await call<ManifestResult>('/api/manifests', { method: 'POST', body: { text } });
+      await queryClient.invalidateQueries({ queryKey: ['classes'] });
+      await queryClient.invalidateQueries({ queryKey: ['placement'] });
+      const say = (what: string, list: ManifestResult['made']) =>
+        list.length > 0 ? `${what}: ${list.map((m) => m.name).join(', ')}. ` : '';
+      show({ kind: 'done', text: `${say('Made', made)}${say('Left as they stand', kept)}` });
+    } catch (error) {
+      setRefused(
+        error instanceof ApiProblem ? error.detail : 'The server does not answer. The text is still here; try again.',
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  const all = [...(classes ?? []), ...(foreign ?? [])].map((c) => stringify(bare(c.manifest))).join('---\n');
+  return (
+    <Place
+      title="Manifests"
+      question="What does a manifest mean here, and what is wrong with it? YAML with one or several documents, JSON, or lists."
+      actions={
+        <>
+          <input
+            ref={file}
+            type="file"
+            accept=".yaml,.yml,.json"
+            hidden
+            aria-label="Manifest file"
+            onChange={(e) => void e.target.files?.[0]?.text().then(setText)}
+          />
+          <Button onClick={() => file.current?.click()}>Open a file</Button>
+          <Button disabled={!classes} onClick={() => setText(all)}>
+            All classes as text
+          </Button>
+          <Button disabled={!text} onClick={() => void navigator.clipboard.writeText(text)}>
+            Copy
+          </Button>
+          {may && (
+            <Button
+              variant="contained"
+              disabled={busy || objects.length === 0 || wrong > 0}
+              onClick={() => void make()}
+            >
+              Give it to the platform
+            </Button>
+          )}
+        </>
+      }
+    >
+      <Box
+        sx={{ display: 'grid', gridTemplateColumns: 'minmax(480px, 1.3fr) minmax(360px, 1fr)', gap: 2, height: '100%' }}
+      >
+        <Paper ref={holder} sx={{ minHeight: 0, overflow: 'hidden' }}>
+          <Suspense fallback={<LinearProgress aria-label="Loading" />}>
+            <ManifestEditor text={text} onChange={setText} label="Manifests" />
+          </Suspense>
+        </Paper>
+        <Paper component="section" aria-label="What was read" sx={{ p: 1.5, overflow: 'auto', minHeight: 0 }}>
+          <Typography variant="h2" aria-live="polite">
+            {objects.length === 0
+              ? 'Nothing to read yet'
+              : `${objects.length} ${objects.length === 1 ? 'object' : 'objects'}, ${wrong === 0 ? 'nothing wrong' : `${wrong} ${wrong === 1 ? 'fault' : 'faults'} to mend`}`}
+          </Typography>
+          {objects.length === 0 && (
+            <Typography variant="body2" color="text.secondary">
+              Type or paste a manifest on the left, open a file, or take all classes as they stand.
+            </Typography>
+          )}
+          {refused && (
+            <Typography role="alert" color="error" variant="body2">
+              {refused}
+            </Typography>
+          )}
+          <Box component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+            {objects.map((o) => (
+              <Read key={`${o.document}/${o.item ?? ''}/${o.from}`} object={o} show={showLine} />
+            ))}
+          </Box>
+        </Paper>
+      </Box>
+    </Place>
+  );
+}

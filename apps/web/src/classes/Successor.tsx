@@ -1,0 +1,79 @@
+import type { ClassRow, Succession } from '@moorage/contract/classes';
+import type { PlacementState } from '@moorage/contract/moorings';
+import { differences, successorName } from '@moorage/core/classes/succession';
+import { useMemo, useState } from 'react';
+import { useParams } from 'react-router';
+import { ApiProblem, call } from '../api/client';
+import { queryClient, useClasses, usePlacement } from '../api/queries';
+import { useGo } from '../frame/address';
+import { Place } from '../parts/Place';
+import { Empty, Fetched } from '../parts/States';
+import { useNotice } from '../parts/useAct';
+import { ClassForm, type Filled } from './ClassForm';
+
+function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
+  const go = useGo();
+  const show = useNotice((s) => s.show);
+  const [refused, setRefused] = useState<string>();
+  const { name } = row.storageClass;
+  const start = useMemo(
+    () => ({
+      ...row.storageClass,
+      name: successorName(name, new Set(state.classes.map((c) => c.name))),
+      isDefault: row.isDefault,
+    }),
+    [row, name, state.classes],
+  );
+  const submit = async ({ cls }: Filled) => {
+    setRefused(undefined);
+    const differ = differences(row.storageClass, cls);
+    if (differ.length === 0) return setRefused(`Nothing differs from ${name}: change an answer first.`);
+    try {
+      const { isDefault, ...storageClass } = cls;
+      const plan = await call<Succession>(`/api/classes/${name}/successor`, {
+        method: 'POST',
+        body: { storageClass, takesDefault: isDefault },
+        key: crypto.randomUUID(),
+      });
+      await queryClient.invalidateQueries({ queryKey: ['classes'] });
+      show({
+        kind: 'done',
+        text: `Class ${plan.to} is made, with the moorings of ${name}. The plan for its claims is below.`,
+      });
+      go(`/classes/${plan.to}`);
+    } catch (error) {
+      setRefused(error instanceof ApiProblem ? error.detail : 'The server does not answer. Try again in a moment.');
+    }
+  };
+  return (
+    <ClassForm
+      state={state}
+      start={start}
+      usedBy={row.statefulClaims}
+      taken={(n) => (state.classes.some((c) => c.name === n) ? 'A class of this name exists already.' : undefined)}
+      refused={refused}
+      verb="Make the successor"
+      onSubmit={submit}
+    />
+  );
+}
+
+export default function Successor() {
+  const { name = '' } = useParams();
+  const placement = usePlacement();
+  const query = useClasses();
+  return (
+    <Place
+      title={`A successor of ${name}`}
+      question="The platform fixes what a class promises. The change makes a class that takes over, and a plan for moving the claims."
+    >
+      <Fetched query={query}>
+        {(classes) => {
+          const row = classes.find((c) => c.storageClass.name === name);
+          if (!row) return <Empty title={`There is no class ${name}`}>It may have been deleted.</Empty>;
+          return <Fetched query={placement}>{(state) => <Succeeding row={row} state={state} />}</Fetched>;
+        }}
+      </Fetched>
+    </Place>
+  );
+}

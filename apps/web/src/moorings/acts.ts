@@ -1,0 +1,117 @@
+import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import { call } from '../api/client';
+import { queryClient } from '../api/queries';
+import { useAct } from '../parts/useAct';
+import { mooringChange, orderChange, useDraft, withDraft } from './draft';
+import type { Cell, MooringActs } from './Grid';
+
+const mooringPath = (m: Cell) => `/api/moorings/${m.className}/${m.pool}`;
+
+/** What this browser last heard or guessed; read when a change is really sent, since changes wait for one another. */
+const live = (): PlacementState | undefined => queryClient.getQueryData<PlacementState>(['placement']);
+const known = (): MooringRow[] => live()?.moorings ?? [];
+const findIn = (moorings: readonly MooringRow[], { className, pool }: Cell) =>
+  moorings.find((m) => m.className === className && m.pool === pool);
+const orderIn = (moorings: readonly MooringRow[], className: string): string[] =>
+  moorings
+    .filter((m) => m.className === className)
+    .sort((a, b) => a.order - b.order)
+    .map((m) => m.pool);
+
+function keep(change: (moorings: MooringRow[]) => MooringRow[]): void {
+  queryClient.setQueryData<PlacementState>(['placement'], (s) => s && { ...s, moorings: change(s.moorings) });
+}
+export const refreshPlacement = () => queryClient.invalidateQueries({ queryKey: ['placement'] });
+
+/** Shows a change of one mooring at once, sends it, and keeps the server's answer with its new version. */
+async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Promise<void> {
+  const before = findIn(known(), cell);
+  if (before) keep((all) => all.map((m) => (m === before ? { ...m, ...body } : m)));
+  try {
+    const after = await call<MooringRow>(mooringPath(cell), { method: 'PUT', version: before?.version, body });
+    keep((all) => [...all.filter((m) => m.className !== cell.className || m.pool !== cell.pool), after]);
+  } finally {
+    void refreshPlacement();
+  }
+}
+
+async function putOrder(className: string, pools: string[]): Promise<void> {
+  keep((all) => all.map((m) => (m.className === className ? { ...m, order: pools.indexOf(m.pool) + 1 } : m)));
+  try {
+    const after = await call<MooringRow[]>(`/api/moorings/${className}`, { method: 'PUT', body: { pools } });
+    keep((all) => [...all.filter((m) => m.className !== className), ...after]);
+  } finally {
+    void refreshPlacement();
+  }
+}
+
+/** The order with one pool at the place of another, or one place further; undefined when nothing moves. */
+function moved(order: readonly string[], pool: string, to: number): string[] | undefined {
+  const at = order.indexOf(pool);
+  if (at < 0 || to < 0 || to >= order.length || to === at) return undefined;
+  const next = order.filter((p) => p !== pool);
+  next.splice(to, 0, pool);
+  return next;
+}
+
+/** Changes made at once, each with a way back. */
+function useLiveActs(): Omit<MooringActs, 'find'> {
+  const turn = useAct(async ({ className, pool, enabled }: Cell & { enabled: boolean }) => {
+    await put({ className, pool }, { enabled });
+    return {
+      text: enabled
+        ? `${className} may use ${pool}.`
+        : `${className} no longer places new claims on ${pool}; volumes there stay.`,
+      undo: () => void put({ className, pool }, { enabled: !enabled }),
+    };
+  }, 'moorings');
+  const order = useAct(async ({ className, pool, to }: Cell & { to: (order: readonly string[]) => number }) => {
+    const before = orderIn(known(), className);
+    const next = moved(before, pool, to(before));
+    if (!next) return;
+    await putOrder(className, next);
+    return { text: `${className}: ${next.join(', then ')}.`, undo: () => void putOrder(className, before) };
+  }, 'moorings');
+  const weigh = useAct(
+    async ({ className, pool, weight }: Cell & { weight: number }) => put({ className, pool }, { weight }),
+    'moorings',
+  );
+  return {
+    turn: turn.mutate,
+    move: ({ by, ...cell }) => order.mutate({ ...cell, to: (o) => o.indexOf(cell.pool) + by }),
+    moveTo: ({ onto, ...cell }) => order.mutate({ ...cell, to: (o) => o.indexOf(onto) }),
+    weigh: weigh.mutate,
+  };
+}
+
+/** The same changes, collected in the draft. */
+function useDraftActs(): Omit<MooringActs, 'find'> {
+  const add = useDraft((s) => s.add);
+  const now = () => {
+    const state = live()!;
+    return { state, drafted: withDraft(state, useDraft.getState().changes) };
+  };
+  const change = (cell: Cell, part: { enabled?: boolean; weight?: number }) => {
+    const { state, drafted } = now();
+    add(state, mooringChange(state, drafted, { className: cell.className, pool: cell.pool }, part));
+  };
+  const order = (cell: Cell, to: (order: readonly string[]) => number) => {
+    const { state, drafted } = now();
+    const before = orderIn(drafted.moorings, cell.className);
+    const next = moved(before, cell.pool, to(before));
+    if (next) add(state, orderChange(state, cell.className, next));
+  };
+  return {
+    turn: ({ enabled, ...cell }) => change(cell, { enabled }),
+    weigh: ({ weight, ...cell }) => change(cell, { weight }),
+    move: ({ by, ...cell }) => order(cell, (o) => o.indexOf(cell.pool) + by),
+    moveTo: ({ onto, ...cell }) => order(cell, (o) => o.indexOf(onto)),
+  };
+}
+
+/** What can be done with moorings: at once, or in the draft while one is being made. */
+export function useMooringActs(state: PlacementState): MooringActs {
+  const drafting = useDraft((s) => s.drafting);
+  const [atOnce, inDraft] = [useLiveActs(), useDraftActs()];
+  return { find: (cell) => findIn(state.moorings, cell), ...(drafting ? inDraft : atOnce) };
+}

@@ -1,0 +1,90 @@
+import type { StorageClass } from './storage-class';
+
+/** Settings that the platform fixes when a class is made: another value takes another class. */
+export const fixedSettings = [
+  'purpose',
+  'copies',
+  'shards',
+  'level',
+  'witness',
+  'offsite',
+  'pinnedNodes',
+  'zones',
+  'locality',
+  'strategy',
+  'iopsFloor',
+  'iopsCeiling',
+  'throughputFloor',
+  'throughputCeiling',
+  'writeShare',
+  'latencyAimMs',
+  'encrypted',
+  'volumeMode',
+  'fileSystem',
+  'mountOptions',
+  'compression',
+  'deduplication',
+  'reclaim',
+  'graceDays',
+  'binding',
+  'safeguard',
+  'allowances',
+] as const satisfies readonly (keyof StorageClass)[];
+
+/** Settings in which two classes differ, but for their names. */
+export function differences(a: StorageClass, b: StorageClass): (keyof StorageClass)[] {
+  const plain = (value: unknown) => JSON.stringify(value ?? null, (_key, v: unknown) => (v === undefined ? null : v));
+  return ([...fixedSettings, 'expansion'] as const).filter((setting) => plain(a[setting]) !== plain(b[setting]));
+}
+
+/** A name for the class that takes over: the next free `name-2`, `name-3`, … */
+export function successorName(name: string, taken: ReadonlySet<string>): string {
+  const [, stem, number] = /^(.*?)(?:-(\d+))?$/.exec(name)!;
+  for (let n = Number(number ?? 1) + 1; ; n++) if (!taken.has(`${stem}-${n}`)) return `${stem}-${n}`;
+}
+
+/** A claim that is to move, with what is known of its data. Bytes. */
+export interface Mover {
+  readonly namespace: string;
+  readonly claim: string;
+  readonly from: string | null;
+  readonly bytes: number;
+  readonly consumed: number;
+  /** A pod runs on it: moving it means a pause. */
+  readonly inUse: boolean;
+}
+
+export interface Move extends Omit<Mover, 'inUse'> {
+  /** Null: it fits nowhere yet. */
+  readonly to: string | null;
+  readonly seconds: number;
+}
+
+/** Share of a pool's throughput that moving data may take: application I/O goes first. */
+export const movingShare = 0.25;
+
+/**
+ * The moves of a class's claims to their new places, in the order they should be made: those nobody runs on first, then little
+ * data before much, so that a mistake shows early and cheaply. `seconds` is written bytes ÷ the slower of the two pools' share
+ * for moving data; 0 where neither pool tells its throughput.
+ */
+export function planMoves(
+  movers: readonly Mover[],
+  place: (mover: Mover) => string | null,
+  throughputOf: (pool: string) => number,
+): Move[] {
+  return [...movers]
+    .sort(
+      (a, b) =>
+        Number(a.inUse) - Number(b.inUse) ||
+        a.consumed - b.consumed ||
+        (`${a.namespace}/${a.claim}` < `${b.namespace}/${b.claim}` ? -1 : 1),
+    )
+    .map(({ inUse: _inUse, ...mover }) => {
+      const to = place({ ...mover, inUse: _inUse });
+      const rates = [mover.from, to].filter((p) => p !== null).map((p) => movingShare * throughputOf(p));
+      const rate = Math.min(...rates.filter((r) => r > 0));
+      const seconds = to !== null && Number.isFinite(rate) ? mover.consumed / rate : 0;
+      return { ...mover, to, seconds };
+    });
+}

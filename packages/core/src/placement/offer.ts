@@ -1,0 +1,147 @@
+import { atHardMark, fill, subscriptionCeiling, type ThinState } from '../capacity/thin';
+import { levels, type StorageClass } from '../classes/storage-class';
+import {
+  copiesOffered,
+  copiesOn,
+  diskRoom,
+  footprintFactor,
+  iopsLeft,
+  liveDomains,
+  thinState,
+  throughputLeft,
+  type Pool,
+} from '../pools/pool';
+import type { Check, RuleName } from './rules';
+
+/** The rules that look at class and pool alone: the same answer for every claim. */
+export const offerRules = [
+  'backend',
+  'writable',
+  'encryption',
+  'reduction',
+  'snapshots',
+  'offsite',
+  'expansion',
+  'copies',
+  'domain-level',
+  'witness',
+  'pinned-nodes',
+  'fill',
+] as const satisfies readonly RuleName[];
+export type OfferRule = (typeof offerRules)[number];
+
+/** What one pool can give one class, whatever the claim: worked out once, used for every claim that is tried. */
+export interface Offer {
+  readonly pool: Pool;
+  readonly storageClass: StorageClass;
+  readonly checks: Readonly<Record<OfferRule, Check>>;
+  readonly thin: ThinState;
+  /** Provisioned bytes that may still be promised, and those one volume can have at most on the disks there are. */
+  readonly subscriptionRoom: number;
+  readonly diskRoom: number;
+  /** Back-end operations and bytes per second that may still be promised. */
+  readonly iopsLeft: number;
+  readonly throughputLeft: number;
+  readonly copiesOn: number;
+  readonly footprintFactor: number;
+}
+
+type Fact = Omit<Check, 'rule'>;
+const text = (passed: boolean, need: string, have: string): Fact => ({ passed, need, have, unit: 'text' });
+/** A demand that a class may make and a pool can or cannot meet. */
+const demand = (wanted: boolean, given: boolean): Fact =>
+  text(given || !wanted, wanted ? 'demanded' : 'any', given ? 'offered' : 'not offered');
+
+function copiesCheck(pool: Pool, cls: StorageClass): Fact {
+  const { most } = copiesOffered(pool);
+  if (!cls.shards) return { passed: cls.copies <= most, need: cls.copies, have: most, unit: 'copies' };
+  const need = `${cls.shards.data}+${cls.shards.parity}`;
+  if (pool.redundancy.kind === 'inner') return text(cls.copies <= most, need, `survives ${pool.redundancy.survives}`);
+  const { scheme } = pool.redundancy;
+  if (scheme.kind === 'copies') return text(false, need, 'copies only');
+  const same = scheme.data === cls.shards.data && scheme.parity === cls.shards.parity;
+  return text(same, need, `${scheme.data}+${scheme.parity}`);
+}
+
+function reduction(pool: Pool, cls: StorageClass): Fact {
+  const wanted = [cls.compression && 'compression', cls.deduplication && 'deduplication'].filter(Boolean);
+  const given = [pool.compression && 'compression', pool.deduplication && 'deduplication'].filter(Boolean);
+  const passed = wanted.every((w) => given.includes(w));
+  return text(passed, wanted.join(', ') || 'any', given.join(', ') || 'none');
+}
+
+const facts: Record<OfferRule, (pool: Pool, cls: StorageClass, thin: ThinState) => Fact> = {
+  backend: (pool) =>
+    text(
+      pool.reachable && pool.healthy,
+      'healthy',
+      !pool.reachable ? 'unreachable' : pool.healthy ? 'healthy' : 'unhealthy',
+    ),
+  writable: (pool) => text(pool.takes === 'volumes', 'volumes', pool.takes),
+  encryption: (pool, cls) =>
+    text(
+      pool.encryption || !cls.encrypted,
+      cls.encrypted ? 'encrypted' : 'any',
+      pool.encryption ? 'encrypted' : 'plain',
+    ),
+  reduction,
+  snapshots: (pool, cls) => demand(cls.safeguard !== undefined, pool.snapshots),
+  offsite: (pool, cls) => demand(cls.offsite, pool.offsite),
+  expansion: (pool, cls) =>
+    text(
+      pool.expansion || !cls.expansion,
+      cls.expansion ? 'growing' : 'any',
+      pool.expansion ? 'growing' : 'fixed size',
+    ),
+  copies: copiesCheck,
+  'domain-level': (pool, cls) => {
+    // what an array keeps within itself is near by nature
+    const level = pool.redundancy.kind === 'inner' ? 'node' : pool.redundancy.level;
+    const apart = cls.copies === 1 || levels.indexOf(level) >= levels.indexOf(cls.level);
+    return text(apart, cls.level, pool.redundancy.kind === 'inner' ? 'within the array' : level);
+  },
+  witness: (pool, cls) => {
+    if (!cls.witness) return text(true, 'none', 'any');
+    if (pool.redundancy.kind === 'inner') return text(true, 'a third vote', "the array's own affair");
+    const live = liveDomains(pool);
+    return { passed: live >= cls.copies + 1, need: cls.copies + 1, have: live, unit: 'copies' };
+  },
+  'pinned-nodes': (pool, cls) => {
+    if (cls.pinnedNodes.length === 0) return text(true, 'any node', 'any node');
+    if (pool.redundancy.kind === 'inner') return text(false, cls.pinnedNodes.join(', '), 'no nodes of its own');
+    const live = liveDomains(pool, cls.pinnedNodes);
+    return { passed: live >= copiesOn(pool, cls.copies), need: copiesOn(pool, cls.copies), have: live, unit: 'copies' };
+  },
+  fill: (_pool, _cls, thin) => ({ passed: !atHardMark(thin), need: thin.hardMark, have: fill(thin), unit: 'share' }),
+};
+
+export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
+  const thin = thinState(pool, storageClass.copies);
+  const checks = {} as Record<OfferRule, Check>;
+  for (const rule of offerRules) checks[rule] = { rule, ...facts[rule](pool, storageClass, thin) };
+  return {
+    pool,
+    storageClass,
+    checks,
+    thin,
+    subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
+    diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
+    iopsLeft: iopsLeft(pool),
+    throughputLeft: throughputLeft(pool),
+    copiesOn: copiesOn(pool, storageClass.copies),
+    footprintFactor: footprintFactor(pool, storageClass.copies),
+  };
+}
+
+/** Offers kept for as long as pools and classes stay the same objects. */
+export class Offers {
+  private readonly kept = new WeakMap<Pool, WeakMap<StorageClass, Offer>>();
+
+  get(pool: Pool, storageClass: StorageClass): Offer {
+    let byClass = this.kept.get(pool);
+    if (!byClass) this.kept.set(pool, (byClass = new WeakMap()));
+    let offer = byClass.get(storageClass);
+    if (!offer) byClass.set(storageClass, (offer = makeOffer(pool, storageClass)));
+    return offer;
+  }
+}
