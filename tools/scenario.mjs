@@ -15,11 +15,19 @@ const classes = [
     iopsFloor: { kind: 'per-gib', perGiB: 12, minimum: 600, maximum: 15000 },
     iopsCeiling: { kind: 'per-gib', perGiB: 48, minimum: 2400, maximum: 60000 },
     writeShare: 0.4,
+    purpose: 'databases',
+    graceDays: 7,
+    allowances: [{ setting: 'iops-floor', minimum: 600, maximum: 20000, namespaces: [] }],
   },
   { name: 'general', copies: 2, isDefault: true, strategy: 'spread' },
-  { name: 'charts-shared', copies: 2 },
-  { name: 'echo-deep', copies: 2, strategy: 'pack' },
-  { name: 'scratch', binding: 'WaitForFirstConsumer' },
+  { name: 'charts-shared', copies: 2, purpose: 'shared-files' },
+  {
+    name: 'echo-deep',
+    shards: { data: 4, parity: 2 },
+    strategy: 'pack',
+    throughputFloor: { kind: 'per-gib', perGiB: 0.01, minimum: 10 },
+  },
+  { name: 'scratch', purpose: 'scratch', binding: 'WaitForFirstConsumer' },
 ];
 
 const moorings = [

@@ -23,7 +23,7 @@ test('an operator maps a class to pools, sees a claim bind, finds its volume on 
   await browser.click('New class');
   await browser.type('Name of the class', 'tide-fast');
   await browser.click('3 copies');
-  await browser.see('2 failed domains are survived without loss');
+  await browser.see('Survives 2 failures of a node without loss, 1 failure without interruption');
   await browser.choose('IOPS floor (reserved)', 'per GiB');
   await browser.type('IOPS floor (reserved): per GiB', '12');
   await browser.see('120 IOPS at 10 GiB');

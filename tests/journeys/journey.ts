@@ -1,10 +1,12 @@
 import { join } from 'node:path';
 import { makeWorld, type Caller, type World, type WorldOptions } from '@moorage/server/testing/world';
+import type { RunningServer } from '@moorage/server/server';
 import { Browser } from './browser';
 
 /** The whole application with the built interface, an operator at its API, and a browser before it. */
 export async function beginJourney(options: WorldOptions = {}): Promise<{
   world: World;
+  server: RunningServer;
   caller: Caller;
   browser: Browser;
   end(): Promise<void>;
@@ -15,6 +17,7 @@ export async function beginJourney(options: WorldOptions = {}): Promise<{
   const browser = await Browser.open(server.url);
   return {
     world,
+    server,
     caller,
     browser,
     end: async () => {

@@ -167,7 +167,13 @@ export const classRowSchema = z.object({
   /** The manifest as the platform has it. */
   manifest: z.unknown(),
   problems: z.array(
-    z.object({ field: z.string(), problem: z.string(), value: z.string(), meant: z.string().optional() }),
+    z.object({
+      field: z.string(),
+      problem: z.string(),
+      value: z.string(),
+      meant: z.string().optional(),
+      example: z.string().optional(),
+    }),
   ),
 });
 export type ClassRow = z.infer<typeof classRowSchema>;

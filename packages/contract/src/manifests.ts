@@ -74,7 +74,7 @@ function readClass(value: unknown): ReadManifest {
       path: p.field.startsWith('parameters.') ? ['parameters', p.field.slice('parameters.'.length)] : [p.field],
       detail:
         p.problem === 'bad-value'
-          ? `"${p.value}" is not a value this setting takes. ${p.meant === undefined ? '' : `Was "${p.meant}" meant?`}`.trim()
+          ? `"${p.value}" is not a value this setting takes. ${p.meant !== undefined ? `Was "${p.meant}" meant?` : `It is written like "${p.example}".`}`
           : `There is no such setting. ${p.meant === undefined ? 'Check its spelling.' : `Was "${p.meant}" meant?`}`,
     })),
     ...(settings.success ? [] : issuesOf(settings.error)),

@@ -2,7 +2,7 @@ import type { ClassRow, NewClass, Succession } from '@moorage/contract/classes';
 import { succeedsAnnotation } from '@moorage/core/classes/manifest';
 import { differences, planMoves, type Mover } from '@moorage/core/classes/succession';
 import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
-import { fitBatch } from '@moorage/core/placement/batch';
+import { fitBatch, fitOneByOne } from '@moorage/core/placement/batch';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
@@ -49,18 +49,18 @@ async function planSuccession(database: Database, from: string, to: ClassRow): P
   ]);
   const pools = corePools(live);
   // both copies exist while data moves, so nothing is taken off the old pools here
-  const { placed } = fitBatch(
-    pools,
-    movers.map((m) => ({
-      id: m.uid,
-      input: {
-        claim: { namespace: m.namespace, size: m.bytes as Bytes, modes: m.modes, volumeMode: m.volume_mode },
-        storageClass: to.storageClass,
-        moorings,
-        quotas: [],
-      },
-    })),
-  );
+  const claims = movers.map((m) => ({
+    id: m.uid,
+    input: {
+      claim: { namespace: m.namespace, size: m.bytes as Bytes, modes: m.modes, volumeMode: m.volume_mode },
+      storageClass: to.storageClass,
+      moorings,
+      quotas: [],
+    },
+  }));
+  // as the class would choose by itself, unless that leaves some without a place
+  const alone = fitOneByOne(pools, claims);
+  const { placed } = alone.refused.length === 0 ? alone : fitBatch(pools, claims);
   const byClaim = new Map(movers.map((m) => [`${m.namespace}/${m.claim}`, m.uid]));
   return planMoves(
     movers.map((m): Mover => ({ ...m, inUse: m.in_use })),

@@ -111,6 +111,13 @@ export class Caller {
     });
 }
 
+/** Waits until every expectation in it holds. */
+export const eventuallyHolds = (what: string, expectations: () => Promise<void>): Promise<boolean> =>
+  eventually(what, async () => {
+    await expectations();
+    return true;
+  });
+
 export const aClass = (name: string, part: object = {}) => ({ name, copies: 3, ...part });
 
 export const aClaim = (name: string, className: string | undefined, part: object = {}) => ({

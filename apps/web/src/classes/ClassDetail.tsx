@@ -38,7 +38,14 @@ const n = (value: number): string => value.toLocaleString('en-GB');
 /** The manifest without what the platform keeps for itself. */
 function shown(manifest: unknown): unknown {
   const { metadata, ...rest } = manifest as { metadata: Record<string, unknown> };
-  const { uid: _uid, resourceVersion: _version, creationTimestamp: _at, managedFields: _fields, ...own } = metadata;
+  const {
+    uid: _uid,
+    resourceVersion: _version,
+    creationTimestamp: _at,
+    managedFields: _fields,
+    generation: _generation,
+    ...own
+  } = metadata;
   return { ...rest, metadata: own };
 }
 

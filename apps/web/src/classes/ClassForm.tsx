@@ -257,7 +257,7 @@ export function ClassForm({
           </Typography>
           <Box sx={{ flex: 1, minHeight: 0, border: 1, borderColor: 'divider' }}>
             <Suspense fallback={<LinearProgress aria-label="Loading" />}>
-              <ManifestEditor text={text} onChange={typed} label="Manifest of the class" />
+              <ManifestEditor text={text} onChange={typed} label="Manifest of the class" naming="later" />
             </Suspense>
           </Box>
         </Paper>

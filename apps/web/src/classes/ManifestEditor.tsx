@@ -75,37 +75,50 @@ function complete(context: CompletionContext) {
   return { from: context.pos - key[1]!.length, options: [...ours, ...members] };
 }
 
-const diagnose = (view: EditorView): Diagnostic[] => {
-  const { length } = view.state.doc;
-  const clamp = (offset: number) => Math.min(Math.max(offset, 0), length);
-  return readManifestText(view.state.doc.toString()).flatMap((object) =>
-    object.problems.map(({ from, to, detail, fix }): Diagnostic => ({
-      from: clamp(from),
-      to: clamp(Math.max(to, from)),
-      severity: 'error',
-      message: detail,
-      ...(fix && {
-        actions: [
-          {
-            name: `Write ${fix.insert}`,
-            apply: (editor: EditorView) =>
-              editor.dispatch({ changes: { from: clamp(fix.span.from), to: clamp(fix.span.to), insert: fix.insert } }),
-          },
-        ],
-      }),
-    })),
-  );
-};
+/** A class that has no name yet is no fault while its form is being filled in. */
+const unnamed = (path: readonly (string | number)[], value: unknown): boolean =>
+  path.join('.') === 'metadata.name' && (value as { metadata?: { name?: unknown } }).metadata?.name === '';
+
+const diagnose =
+  (naming: 'later' | 'now') =>
+  (view: EditorView): Diagnostic[] => {
+    const { length } = view.state.doc;
+    const clamp = (offset: number) => Math.min(Math.max(offset, 0), length);
+    return readManifestText(view.state.doc.toString()).flatMap((object) =>
+      object.problems
+        .filter((p) => naming === 'now' || !unnamed(p.path, object.value))
+        .map(({ from, to, detail, fix }): Diagnostic => ({
+          from: clamp(from),
+          to: clamp(Math.max(to, from)),
+          severity: 'error',
+          message: detail,
+          ...(fix && {
+            actions: [
+              {
+                name: `Write ${fix.insert}`,
+                apply: (editor: EditorView) =>
+                  editor.dispatch({
+                    changes: { from: clamp(fix.span.from), to: clamp(fix.span.to), insert: fix.insert },
+                  }),
+              },
+            ],
+          }),
+        })),
+    );
+  };
 
 /** A manifest to read and change: highlighted, completed, with what is wrong marked in its line and mended from there. */
 export default function ManifestEditor({
   text,
   onChange,
   label,
+  naming = 'now',
 }: {
   text: string;
   onChange: (text: string) => void;
   label: string;
+  /** Whether a class without a name is told as a fault. */
+  naming?: 'later' | 'now';
 }) {
   const { chart } = useTheme();
   const holder = useRef<HTMLDivElement>(null);
@@ -113,7 +126,7 @@ export default function ManifestEditor({
   const theme = useRef(new Compartment());
   const change = useRef(onChange);
   change.current = onChange;
-  const first = useRef({ text, chart, label });
+  const first = useRef({ text, chart, label, naming });
   useEffect(() => {
     const start = first.current;
     const editor = new EditorView({
@@ -126,7 +139,7 @@ export default function ManifestEditor({
           yaml(),
           theme.current.of(look(start.chart)),
           autocompletion({ override: [complete] }),
-          linter(diagnose, { delay: 150 }),
+          linter(diagnose(start.naming), { delay: 150 }),
           lintGutter(),
           EditorView.lineWrapping,
           EditorView.contentAttributes.of({ 'aria-label': start.label, spellcheck: 'false' }),

@@ -102,7 +102,13 @@ export default function SpeedChart({ cls, pools }: { cls: StorageClass; pools: r
                 tick={tick}
                 stroke={chart.secondInk}
               />
-              <YAxis tick={tick} stroke={chart.secondInk} width={54} tickFormatter={(v: number) => n(v, digits)} />
+              <YAxis
+                tick={tick}
+                stroke={chart.secondInk}
+                width={54}
+                tickCount={4}
+                tickFormatter={(v: number) => n(v, digits)}
+              />
               <Tooltip
                 contentStyle={{
                   background: chart.sheet,

@@ -44,41 +44,57 @@ function Weight({ value, change, disabled }: { value: number; change: (weight: n
   );
 }
 
-/** The rules in two columns, so that all are seen at once. */
-function Rules({ checks, label }: { checks: readonly Check[]; label: string }) {
+/** A rule that the class or the claim asks nothing of. */
+const asksNothing = ({ passed, unit, need }: Check): boolean =>
+  passed && unit === 'text' && ['any', 'none', 'nothing', 'any node', 'any zone'].includes(String(need));
+
+/** The rules in two columns, so that all are seen at once; those that nothing is asked of in one line. */
+function Rules({ checks: all, label }: { checks: readonly Check[]; label: string }) {
+  const checks = all.filter((c) => !asksNothing(c));
+  const idle = all.filter(asksNothing);
   const half = Math.ceil(checks.length / 2);
   return (
-    <Box
-      role="group"
-      aria-label={label}
-      sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 3, alignItems: 'start' }}
-    >
-      {[checks.slice(0, half), checks.slice(half)].map((part, i) => (
-        <Table key={i} size="small">
-          <TableHead>
-            <TableRow>
-              <TableCell>Rule</TableCell>
-              <TableCell align="right">Needs</TableCell>
-              <TableCell align="right">Has</TableCell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {part.map((check) => (
-              <TableRow key={check.rule} sx={{ '& td': { py: 0.35, px: 0.75, fontWeight: check.passed ? 400 : 600 } }}>
-                <TableCell sx={{ whiteSpace: 'nowrap' }}>
-                  <span style={{ display: 'inline-flex', gap: 8, alignItems: 'center' }}>
-                    <Mark kind={check.passed ? 'settled' : 'degraded'} size={9} />
-                    {ruleTitles[check.rule]}
-                    {!check.passed && ' fails'}
-                  </span>
-                </TableCell>
-                <TableCell align="right">{factText(check, check.need)}</TableCell>
-                <TableCell align="right">{factText(check, check.have)}</TableCell>
+    <Box>
+      <Box
+        role="group"
+        aria-label={label}
+        sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 3, alignItems: 'start' }}
+      >
+        {[checks.slice(0, half), checks.slice(half)].map((part, i) => (
+          <Table key={i} size="small">
+            <TableHead>
+              <TableRow>
+                <TableCell>Rule</TableCell>
+                <TableCell align="right">Needs</TableCell>
+                <TableCell align="right">Has</TableCell>
               </TableRow>
-            ))}
-          </TableBody>
-        </Table>
-      ))}
+            </TableHead>
+            <TableBody>
+              {part.map((check) => (
+                <TableRow
+                  key={check.rule}
+                  sx={{ '& td': { py: 0.35, px: 0.75, fontWeight: check.passed ? 400 : 600 } }}
+                >
+                  <TableCell sx={{ whiteSpace: 'nowrap' }}>
+                    <span style={{ display: 'inline-flex', gap: 8, alignItems: 'center' }}>
+                      <Mark kind={check.passed ? 'settled' : 'degraded'} size={9} />
+                      {ruleTitles[check.rule]}
+                      {!check.passed && ' fails'}
+                    </span>
+                  </TableCell>
+                  <TableCell align="right">{factText(check, check.need)}</TableCell>
+                  <TableCell align="right">{factText(check, check.have)}</TableCell>
+                </TableRow>
+              ))}
+            </TableBody>
+          </Table>
+        ))}
+      </Box>
+      {idle.length > 0 && (
+        <Typography variant="caption" color="text.secondary" component="p" sx={{ px: 0.75, pt: 0.75 }}>
+          Nothing asked of: {idle.map((c) => ruleTitles[c.rule].toLowerCase()).join(', ')}.
+        </Typography>
+      )}
     </Box>
   );
 }

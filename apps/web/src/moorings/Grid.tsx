@@ -4,6 +4,7 @@ import { useTheme } from '@mui/material/styles';
 import { tiers } from '@moorage/contract/backends';
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
 import { mostCounted } from '@moorage/core/placement/decide';
+import type { RuleName } from '@moorage/core/placement/rules';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useRef } from 'react';
@@ -101,11 +102,13 @@ function CellContent({ id, ...props }: CellProps & { id: string }) {
   );
 }
 
+const ruleInSentence = (rule: RuleName): string => ruleTitles[rule].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase());
+
 /** How much more the class takes, and what stops it. */
 export function outlookText(outlook: Outlook): string {
   if (outlook.claims === 0) return 'takes no more claims';
   const stop = outlook.stoppedBy[0];
-  const until = stop ? `, until ${ruleTitles[stop.rule].toLowerCase()} stops it` : '';
+  const until = stop ? `, until ${ruleInSentence(stop.rule)} stops it` : '';
   return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
 }
 

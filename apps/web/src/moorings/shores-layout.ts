@@ -20,7 +20,7 @@ export interface ShoreLine {
   readonly to: number;
 }
 
-const [gap, least, tallest] = [16, 34, 520];
+const [gap, least, tallest] = [14, 34, 330];
 
 /** Places classes and pools on two shores and the lines between them; heights and widths go with provisioned bytes. */
 export function drawShores(

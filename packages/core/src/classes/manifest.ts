@@ -46,6 +46,8 @@ export interface ManifestProblem {
   readonly value: string;
   /** What it may have been meant to be: the nearest name or value that is known. */
   readonly meant?: string;
+  /** A value the setting takes, to show how it is written. */
+  readonly example?: string;
 }
 
 export const zoneLabel = 'topology.kubernetes.io/zone';
@@ -294,8 +296,15 @@ export function fromManifest(manifest: ClassManifest): { storageClass: StorageCl
     known.delete(name);
     const part = parameter.read(text);
     if (!part) {
-      const meant = numberWords[text.toLowerCase()] ?? nearest(text, parameter.values ?? []) ?? parameter.example;
-      problems.push({ field: `parameters.${prefix}${name}`, problem: 'bad-value', value: text, meant });
+      const meant = [numberWords[text.toLowerCase()], nearest(text, parameter.values ?? [])].find(
+        (t) => t !== undefined && parameter.read(t) !== undefined,
+      );
+      problems.push({
+        field: `parameters.${prefix}${name}`,
+        problem: 'bad-value',
+        value: text,
+        ...(meant === undefined ? { example: parameter.example } : { meant }),
+      });
     } else read = { ...read, ...part, allowances: [...(read.allowances ?? []), ...(part.allowances ?? [])] };
   }
   const standard = <T extends string>(

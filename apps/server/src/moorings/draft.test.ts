@@ -1,0 +1,161 @@
+import type { ClassRow } from '@moorage/contract/classes';
+import type { Applied, DraftedChange, MooringRow } from '@moorage/contract/moorings';
+import type { RunningServer } from '../server';
+import { Caller, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
+
+let world: World;
+let server: RunningServer;
+let maren: Caller;
+beforeAll(async () => {
+  world = await makeWorld();
+  server = await world.start();
+  maren = await world.operator(server);
+});
+afterAll(() => world.end());
+
+const moorings = async (className: string) =>
+  (await maren.ok<MooringRow[]>('GET', '/api/moorings'))
+    .filter((m) => m.className === className)
+    .sort((a, b) => a.order - b.order);
+const apply = (changes: DraftedChange[], caller = maren) => caller.ok<Applied>('POST', '/api/drafts', { changes });
+const mooring = (className: string, pool: string, seen: number | null, part: object = {}): DraftedChange => ({
+  kind: 'mooring',
+  className,
+  pool,
+  enabled: true,
+  weight: 1,
+  seen,
+  ...part,
+});
+const plainClass = async (name: string) => {
+  const { storageClass } = (await maren.ok<ClassRow[]>('GET', '/api/classes')).find(
+    (c) => c.storageClass.name === name,
+  )!;
+  return storageClass;
+};
+
+test('a class, its moorings, their order and the default are made as one', async () => {
+  await moorClass(maren, 'general', ['basalt-broad'], { isDefault: true });
+  const fresh = { ...(await plainClass('general')), name: 'fresh', isDefault: false };
+  const applied = await apply([
+    { kind: 'order', className: 'fresh', pools: ['basalt-swift', 'basalt-broad'], seen: [] },
+    mooring('fresh', 'basalt-broad', null),
+    mooring('fresh', 'basalt-swift', null, { weight: 3 }),
+    { kind: 'default', className: 'fresh', seen: 'general' },
+    { kind: 'class', storageClass: fresh },
+  ]);
+  expect(applied).toEqual({ applied: 5, conflicts: [] });
+  expect((await moorings('fresh')).map((m) => [m.pool, m.weight])).toEqual([
+    ['basalt-swift', 3],
+    ['basalt-broad', 1],
+  ]);
+  const rows = await maren.ok<ClassRow[]>('GET', '/api/classes');
+  expect(rows.filter((c) => c.isDefault).map((c) => c.storageClass.name)).toEqual(['fresh']);
+});
+
+test('what others changed elsewhere stays as they made it; what stands against the draft refuses all of it', async () => {
+  await moorClass(maren, 'ledger', ['kelp-nvme', 'basalt-swift'], { copies: 2 });
+  const [nvme, swift] = await moorings('ledger');
+  const draft = [
+    mooring('ledger', 'basalt-swift', swift!.version, { enabled: false }),
+    mooring('ledger', 'kelp-deep', null),
+  ];
+  // beside the draft: merged
+  await maren.ok('PUT', '/api/moorings/ledger/kelp-nvme', { weight: 4 });
+  // against it: refused as a whole, with who did it
+  await maren.ok('PUT', '/api/moorings/ledger/basalt-swift', { weight: 7 });
+  const { applied, conflicts } = await apply(draft);
+  expect([applied, conflicts]).toEqual([
+    0,
+    [
+      {
+        index: 0,
+        now: { enabled: true, weight: 7, version: swift!.version + 1 },
+        person: 'maren',
+        at: expect.any(String) as string,
+      },
+    ],
+  ]);
+  expect((await moorings('ledger')).map((m) => m.pool)).toEqual(['kelp-nvme', 'basalt-swift']);
+  expect(
+    (await apply([mooring('ledger', 'basalt-swift', swift!.version + 1, { enabled: false }), draft[1]!])).applied,
+  ).toBe(2);
+  expect((await moorings('ledger')).map((m) => [m.pool, m.enabled, m.weight])).toEqual([
+    [nvme!.pool, true, 4],
+    ['basalt-swift', false, 1],
+    ['kelp-deep', true, 1],
+  ]);
+  const same = await apply([mooring('ledger', 'kelp-deep', null)]);
+  expect(same.conflicts).toEqual([]);
+});
+
+test('an order that others changed, and a class that others made, are told', async () => {
+  const order = (pools: string[], seen: string[]): DraftedChange => ({
+    kind: 'order',
+    className: 'fresh',
+    pools,
+    seen,
+  });
+  await maren.ok('PUT', '/api/moorings/fresh', { pools: ['basalt-broad', 'basalt-swift'] });
+  const { conflicts } = await apply([
+    order(['kelp-nvme', 'basalt-swift', 'basalt-broad'], ['basalt-swift', 'basalt-broad']),
+    { kind: 'class', storageClass: { ...(await plainClass('ledger')), isDefault: false } },
+    { kind: 'default', className: 'ledger', seen: 'general' },
+  ]);
+  expect(conflicts.map((c) => [c.index, c.now])).toEqual([
+    [0, ['basalt-broad', 'basalt-swift']],
+    [1, 'ledger'],
+    [2, 'fresh'],
+  ]);
+});
+
+test('when anything fails half way nothing is left: not even a class that was made before it', async () => {
+  const halfway = { ...(await plainClass('ledger')), name: 'halfway', isDefault: false };
+  const refused = await maren.call('POST', '/api/drafts', {
+    changes: [
+      { kind: 'class', storageClass: halfway },
+      mooring('halfway', 'kelp-nvme', null),
+      { kind: 'order', className: 'halfway', pools: ['kelp-nvme', 'kelp-deep'], seen: [] },
+    ],
+  });
+  expect(refused.status).toBe(422);
+  expect(await moorings('halfway')).toEqual([]);
+  await eventuallyHolds('the class is gone', async () =>
+    expect((await maren.ok<ClassRow[]>('GET', '/api/classes')).some((c) => c.storageClass.name === 'halfway')).toBe(
+      false,
+    ),
+  );
+  expect((await maren.call('POST', '/api/drafts', { changes: [mooring('ledger', 'nowhere', null)] })).status).toBe(404);
+  const guest = await new Caller(server.url).signIn('guest');
+  expect((await guest.call('POST', '/api/drafts', { changes: [mooring('ledger', 'kelp-nvme', null)] })).status).toBe(
+    403,
+  );
+});
+
+test('a kept plan decides where a claim goes, as long as every rule passes there', async () => {
+  await moorClass(maren, 'planned', ['basalt-swift', 'basalt-broad'], { copies: 1 });
+  await maren.ok('POST', '/api/planned-places', {
+    places: [
+      { namespace: 'ferry-desk', claim: 'data-desk-0', pool: 'basalt-broad' },
+      { namespace: 'ferry-desk', claim: 'data-desk-1', pool: 'kelp-deep' },
+    ],
+  });
+  const claim = (name: string) => ({
+    namespace: 'ferry-desk',
+    name,
+    className: 'planned',
+    size: '5Gi',
+    modes: ['ReadWriteOnce'],
+    volumeMode: 'Filesystem',
+  });
+  for (const name of ['data-desk-0', 'data-desk-1']) await maren.ok('POST', '/api/claims', claim(name));
+  const planned = await maren.inState('data-desk-0', 'bound', 'ferry-desk');
+  expect(planned.claim.pool).toBe('basalt-broad');
+  expect(planned.decisions[0]!.trace.candidates.find((c) => c.pool === 'basalt-broad')!.score!.planned).toBe(true);
+  // its class is not moored there: the plan gives way
+  expect((await maren.inState('data-desk-1', 'bound', 'ferry-desk')).claim.pool).toBe('basalt-swift');
+  const strange = await maren.call('POST', '/api/planned-places', {
+    places: [{ namespace: 'ferry-desk', claim: 'x', pool: 'nowhere' }],
+  });
+  expect(strange.status).toBe(404);
+});
