@@ -14,12 +14,59 @@ function table(title, rows) {
     console.log(`  ${name.padEnd(wide)}  ${String(value).padStart(14)}  ${note}`);
 }
 
-/** Runs the core's bench in a process of its own, so that its peak memory is its own. */
+/** Runs a bench in a process of its own, so that its peak memory is its own; gives the JSON it prints. */
+function runBench(name) {
+  const run = spawnSync(process.execPath, [join(root, `packages/core/dist/${name}.bench.mjs`)], { encoding: 'utf8' });
+  if (run.status !== 0) throw new Stop(`the ${name} bench failed:\n${run.stderr}`);
+  return JSON.parse(run.stdout);
+}
+
+/** Placement beside the optimum of the same instance, from a MILP solver. */
+function placing() {
+  say(
+    'placing: random sites of 20 to 200 pools and 500 to 5,000 claims, beside the optimum of each (about five minutes)',
+  );
+  const { results } = runBench('placing');
+  const percent = (share) => `${(100 * share).toFixed(2)} %`;
+  const mean = (of) => of.reduce((sum, v) => sum + v, 0) / of.length;
+  const rows = [...new Set(results.map((r) => r.pools))].map((pools) => {
+    const own = results.filter((r) => r.pools === pools);
+    const of = (member) => own.map((r) => r[member]);
+    return [
+      `${pools} pools, ${own[0].claims.toLocaleString('en-GB')} claims`,
+      `${percent(mean(of('oneByOne')))} / ${percent(mean(of('batch')))}`,
+      `worst ${percent(Math.min(...of('oneByOne')))} / ${percent(Math.min(...of('batch')))}; plan ${mean(of('batchMs')).toFixed(0)} ms, solver ${(mean(of('solverMs')) / 1000).toFixed(1)} s${own.every((r) => r.proven) ? '' : ', some optima are bounds'}`,
+    ];
+  });
+  rows.push([
+    'all',
+    `${percent(mean(results.map((r) => r.oneByOne)))} / ${percent(mean(results.map((r) => r.batch)))}`,
+    'wanted: 97 % one by one, 99 % as a batch',
+  ]);
+  table('Bytes placed before the first refusal, of the optimum: one by one / as a batch', rows);
+}
+
+/** What a pressed key costs where a claim is tried on the whole grid, and mean value analysis. */
+function trying() {
+  say('trying: a claim on 60 classes and 200 pools; mean value analysis');
+  const r = runBench('trying');
+  const ms = (v) => `${v.toFixed(2)} ms`;
+  table(`A claim tried on ${r.classes} classes and ${r.pools} pools`, [
+    ['the whole grid, median', ms(r.key), 'wanted: within a frame, 16 ms'],
+    ['with the state made ready anew', ms(r.cold), `${(r.cold / r.key).toFixed(1)} times; done when the state changes`],
+    ['one cell in full', ms(r.one), ''],
+    ['how much more every class takes', ms(r.outlook), ''],
+  ]);
+  table('Mean value analysis', [
+    ['512 clients, 12 stations, median', ms(r.mva), 'wanted: within 5 ms'],
+    ['one device, 8 clients', `${r.checkOne.toFixed(2)}/s`, 'wanted: 3,057.72/s'],
+    ['and a delay of 0.2 ms', `${r.checkTwo.toFixed(2)}/s`, 'wanted: 2,884.91/s'],
+  ]);
+}
+
 function decisions() {
   say('decisions: 100,000 claims over 200 pools, 10 moorings a class');
-  const run = spawnSync(process.execPath, [join(root, 'packages/core/dist/decisions.bench.mjs')], { encoding: 'utf8' });
-  if (run.status !== 0) throw new Stop(`the decisions bench failed:\n${run.stderr}`);
-  const r = JSON.parse(run.stdout);
+  const r = runBench('decisions');
   table('Decisions', [
     [
       'decide, with the whole trace',
@@ -127,7 +174,7 @@ async function vast() {
 }
 
 /** All of them, or those named on the command line. */
-const parts = { decisions, binding, slow: besideSlow, vast };
+const parts = { decisions, trying, placing, binding, slow: besideSlow, vast };
 
 try {
   const named = process.argv.slice(2).filter((name) => name in parts);

@@ -38,12 +38,20 @@ export async function buildPrograms() {
   ]);
 }
 
-/** The core's bench. */
+/** The benches of what is computed. */
 export function buildBench() {
   return build({
     ...common,
-    entryPoints: ['packages/core/src/placement/decisions.bench.ts'],
+    entryPoints: [
+      'packages/core/src/placement/decisions.bench.ts',
+      'packages/core/src/placement/placing.bench.ts',
+      'apps/web/src/moorings/trying.bench.ts',
+    ],
     outdir: 'packages/core/dist',
+    outbase: '.',
+    entryNames: '[name]',
+    // the solver brings its own WebAssembly
+    external: [...(common.external ?? []), 'highs'],
   });
 }
 

@@ -21,7 +21,7 @@ import { Mark } from '../marks/Mark';
 import { changeCost, changeSentence } from '../words/changes';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
 import { countText, type Cell, type MooringActs } from './Grid';
-import type { Explained, TriedClass } from './trial';
+import { cellOf, type Explained, type TriedClass } from './trial';
 
 function Weight({ value, change, disabled }: { value: number; change: (weight: number) => void; disabled: boolean }) {
   const [text, setText] = useState(String(value));
@@ -165,7 +165,7 @@ export function CellWhy({
 } & MooringActs) {
   const mooring = find(cell);
   const pool = state.pools.find((p) => p.id === cell.pool);
-  const tried = answer?.cells[cell.pool];
+  const tried = cellOf(state, answer, cell.pool);
   if (!pool) return null;
   const opened = explained?.className === cell.className && explained.pool === cell.pool ? explained : undefined;
   const score = opened?.decision.candidates.find((c) => c.pool === cell.pool)?.score;

@@ -9,7 +9,7 @@ import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useRef } from 'react';
 import { failureShort, ruleTitles } from '../words/checks';
-import type { TriedCell, TriedClass } from './trial';
+import { cellOf, type TriedCell, type TriedClass } from './trial';
 
 export interface Cell {
   readonly className: string;
@@ -259,7 +259,7 @@ export function Grid({
                     id={id}
                     title={`${cls.name} on ${pool.name}`}
                     mooring={find(here)}
-                    tried={answer?.cells[pool.id]}
+                    tried={cellOf(state, answer, pool.id)}
                     place={place}
                     chosen={chosen}
                     changed={changed.has(id)}

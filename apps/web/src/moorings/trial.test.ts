@@ -89,28 +89,28 @@ describe('trying a claim on the whole grid', () => {
   test('says where it lands, what could serve without a mooring, and how many more fit', () => {
     const { winner, cells } = tryEverywhere(prepare(state), tried())['ledger']!;
     expect(winner).toBe('swift');
-    expect(cells.swift).toMatchObject({ moreClaims: 12, moreBytes: 960 * GiB, stoppedBy: 'subscription' });
-    expect(cells.broad).toMatchObject({ moreClaims: 0, failed: { rule: 'subscription' } });
+    expect(cells[0]).toMatchObject({ moreClaims: 12, moreBytes: 960 * GiB, stoppedBy: 'subscription' });
+    expect(cells[1]).toMatchObject({ moreClaims: 0, failed: { rule: 'subscription' } });
   });
 
   test('counts the limit of the namespace, and of no other', () => {
     const answer = tryEverywhere(prepare(state), tried({ namespace: 'ferry-desk' }))['ledger']!;
     expect(answer.winner).toBeUndefined();
-    expect(answer.cells.swift!.failed).toMatchObject({ rule: 'namespace-quota', need: 80 * GiB, have: 40 * GiB });
+    expect(answer.cells[0]!.failed).toMatchObject({ rule: 'namespace-quota', need: 80 * GiB, have: 40 * GiB });
   });
 
   test('a pool that does not answer cannot serve', () => {
     const down = { ...state, pools: [pool('swift', { reachable: false })] };
-    expect(tryEverywhere(prepare(down), tried())['ledger']!.cells.swift!.failed!.rule).toBe('backend');
+    expect(tryEverywhere(prepare(down), tried())['ledger']!.cells[0]!.failed!.rule).toBe('backend');
   });
 
   test('a class kept for others, and a setting tuned beyond what is allowed, are refused with what would help', () => {
     const kept = prepare({ ...state, grants: [{ className: 'ledger', namespaces: ['ferry-desk'] }] });
-    expect(tryEverywhere(kept, tried())['ledger']!.cells.swift!.failed!.rule).toBe('grant');
+    expect(tryEverywhere(kept, tried())['ledger']!.cells[0]!.failed!.rule).toBe('grant');
     const explained = explain(kept, tried(), 'ledger', 'swift')!;
     expect(explained.remedies[0]!.changes).toEqual([{ kind: 'grant', namespace: 'tide-gauges' }]);
     const tuned = tryEverywhere(prepare(state), tried({ tuned: { copies: 1 } }))['ledger']!;
-    expect(tuned.cells.swift!.failed!.rule).toBe('allowance');
+    expect(tuned.cells[0]!.failed!.rule).toBe('allowance');
   });
 
   test('a class tells how many more of its usual size would bind', () =>

@@ -2,7 +2,7 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { tunedClass, type Tuned } from '@moorage/core/classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
-import { decide, roomFor, type Decision } from '@moorage/core/placement/decide';
+import { decide, rankPools, roomFor, type Decision } from '@moorage/core/placement/decide';
 import { Offers } from '@moorage/core/placement/offer';
 import { outlookOf, type Outlook, type Site } from '@moorage/core/placement/outlook';
 import { whatWouldBind, type Remedy } from '@moorage/core/placement/remedies';
@@ -37,8 +37,13 @@ export interface TriedCell {
 export interface TriedClass {
   readonly winner?: string;
   readonly runnerUp?: string;
-  readonly cells: Readonly<Record<string, TriedCell>>;
+  /** One for each pool, in the order of the state's pools. */
+  readonly cells: readonly TriedCell[];
 }
+
+/** The answer of one pool. */
+export const cellOf = (state: PlacementState, answer: TriedClass | undefined, pool: string): TriedCell | undefined =>
+  answer?.cells[state.pools.findIndex((p) => p.id === pool)];
 
 /** One cell opened: every rule, the whole decision, and what would bind the claim when nothing does. */
 export interface Explained {
@@ -107,19 +112,18 @@ export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<str
   for (const storageClass of prepared.state.classes) {
     const input = inputFor(prepared, storageClass, tried);
     const tuned = tunedClass(storageClass, input.claim.tuned);
-    const cells: Record<string, TriedCell> = {};
+    const cells: TriedCell[] = [];
     for (const pool of prepared.pools.values()) {
       const context = ruleContext(input, pool, asIfMoored(pool.id), tuned);
       const failed = firstFailure(context);
       const { provisioned } = context;
-      if (failed) cells[pool.id] = { failed, moreClaims: 0, moreBytes: 0, provisioned };
+      if (failed) cells.push({ failed, moreClaims: 0, moreBytes: 0, stoppedBy: undefined, provisioned });
       else {
         const { claims, stoppedBy } = roomFor(context);
-        cells[pool.id] = { moreClaims: claims, moreBytes: claims * provisioned, stoppedBy, provisioned };
+        cells.push({ failed: undefined, moreClaims: claims, moreBytes: claims * provisioned, stoppedBy, provisioned });
       }
     }
-    const { winner, runnerUp } = decide(input);
-    answers[storageClass.name] = { winner, runnerUp, cells };
+    answers[storageClass.name] = { ...rankPools(input), cells };
   }
   return answers;
 }

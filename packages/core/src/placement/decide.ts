@@ -3,7 +3,7 @@ import { tunedClass } from '../classes/allowance';
 import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
-import { checkPool, firstFailure, ruleContext, type Check, type RuleContext, type RuleName } from './rules';
+import { checkPool, firstFailure, passesAll, ruleContext, type Check, type RuleContext, type RuleName } from './rules';
 
 /** Fractions left after placement, and what they come to under the class's strategy. Larger is better. */
 export interface Score {
@@ -94,17 +94,49 @@ function scoreOf(context: RuleContext, mooring: Mooring, largest: number): Score
   };
 }
 
-function better(
-  a: Candidate & { score: Score },
-  b: Candidate & { score: Score },
-  name: (pool: string) => string,
-): number {
+/** Planned before others, above the soft mark after others, then by score; equal ones by name. */
+function better(a: Tried, b: Tried): number {
+  const [x, y] = [a.score!, b.score!];
+  const [m, n] = [a.context.pool.name, b.context.pool.name];
   return (
-    Number(b.score.planned) - Number(a.score.planned) ||
-    Number(a.score.aboveSoftMark) - Number(b.score.aboveSoftMark) ||
-    b.score.total - a.score.total ||
-    (name(a.pool) < name(b.pool) ? -1 : name(a.pool) > name(b.pool) ? 1 : 0)
+    Number(y.planned) - Number(x.planned) ||
+    Number(x.aboveSoftMark) - Number(y.aboveSoftMark) ||
+    y.total - x.total ||
+    (m < n ? -1 : m > n ? 1 : 0)
   );
+}
+
+interface Tried {
+  readonly mooring: Mooring;
+  readonly context: RuleContext;
+  /** Present when every rule passes. */
+  readonly score?: Score;
+}
+
+/** Every moored pool in order, with its score when all rules pass; and those that pass, best first. */
+function tryPools(input: PlacementInput): { tried: readonly Tried[]; ranked: readonly Tried[] } {
+  const storageClass = tunedClass(input.storageClass, input.claim.tuned);
+  const moorings = [...input.moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
+  // of the pools the class may use: what others ask there decides what is worth keeping room for
+  let largest: number = input.claim.size;
+  for (const { pool } of moorings) largest = Math.max(largest, input.pools.get(pool)?.largest ?? 0);
+  const tried: Tried[] = [];
+  for (const mooring of moorings) {
+    const pool = input.pools.get(mooring.pool);
+    if (!pool) continue;
+    const context = ruleContext(input, pool, mooring, storageClass);
+    tried.push(
+      passesAll(context) ? { mooring, context, score: scoreOf(context, mooring, largest) } : { mooring, context },
+    );
+  }
+  const ranked = tried.filter((t) => t.score !== undefined).sort(better);
+  return { tried, ranked };
+}
+
+/** The pools that win and come second, without the trace: what a whole grid asks of every class. */
+export function rankPools(input: PlacementInput): { readonly winner?: string; readonly runnerUp?: string } {
+  const [first, second] = tryPools(input).ranked;
+  return { winner: first?.context.pool.id, runnerUp: second?.context.pool.id };
 }
 
 /**
@@ -112,38 +144,20 @@ function better(
  * input always gives the same answer. Moorings to pools that are not known are left out.
  */
 export function decide(input: PlacementInput): Decision {
-  const candidates: Candidate[] = [];
-  const contexts = new Map<string, RuleContext>();
-  const storageClass = tunedClass(input.storageClass, input.claim.tuned);
-  const moorings = [...input.moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
-  // of the pools the class may use: what others ask there decides what is worth keeping room for
-  let largest: number = input.claim.size;
-  for (const { pool } of moorings) largest = Math.max(largest, input.pools.get(pool)?.largest ?? 0);
-  for (const mooring of moorings) {
-    const pool = input.pools.get(mooring.pool);
-    if (!pool) continue;
-    const context = ruleContext(input, pool, mooring, storageClass);
-    const checks = checkPool(context);
-    const passed = checks.every((check) => check.passed);
-    contexts.set(pool.id, context);
-    candidates.push({
-      pool: pool.id,
-      order: mooring.order,
-      checks,
-      ...(passed && { score: scoreOf(context, mooring, largest) }),
-    });
-  }
-  const nameOf = (pool: string) => input.pools.get(pool)?.name ?? pool;
-  const ranked = candidates
-    .filter((c): c is Candidate & { score: Score } => c.score !== undefined)
-    .sort((a, b) => better(a, b, nameOf));
+  const { tried, ranked } = tryPools(input);
+  const candidates = tried.map(({ mooring, context, score }): Candidate => ({
+    pool: context.pool.id,
+    order: mooring.order,
+    checks: checkPool(context),
+    ...(score && { score }),
+  }));
   const [first, second] = ranked;
   if (!first) return { candidates };
-  const { offer, provisioned, floor, backendIops, throughputFloor, backendThroughput } = contexts.get(first.pool)!;
+  const { offer, pool, provisioned, floor, backendIops, throughputFloor, backendThroughput } = first.context;
   return {
     candidates,
-    winner: first.pool,
-    runnerUp: second?.pool,
+    winner: pool.id,
+    runnerUp: second?.context.pool.id,
     provisioned,
     iopsFloor: floor,
     backendIops,
@@ -168,19 +182,21 @@ export interface Room {
  */
 export function roomFor(context: RuleContext): Room {
   const { offer, pool, provisioned, backendIops, backendThroughput } = context;
-  const limits: [RuleName, number, number][] = [
-    ['subscription', offer.subscriptionRoom, provisioned],
-    ['allotment', (pool.allotment ?? Infinity) - pool.taken, provisioned],
-    ['backend-cap', pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity, provisioned],
-    ['iops', offer.iopsLeft, backendIops],
-    ['throughput', offer.throughputLeft, backendThroughput],
-  ];
-  let room: Room = { claims: mostCounted };
-  for (const [rule, left, step] of limits) {
-    const claims = step > 0 ? Math.max(0, Math.floor(left / step)) : mostCounted;
-    if (claims < room.claims) room = { claims, stoppedBy: rule };
-  }
-  return room;
+  let claims = mostCounted;
+  let stoppedBy: RuleName | undefined;
+  const limit = (rule: RuleName, left: number, step: number) => {
+    const fit = step > 0 ? Math.max(0, Math.floor(left / step)) : mostCounted;
+    if (fit < claims) {
+      claims = fit;
+      stoppedBy = rule;
+    }
+  };
+  limit('subscription', offer.subscriptionRoom, provisioned);
+  if (pool.allotment !== undefined) limit('allotment', pool.allotment - pool.taken, provisioned);
+  if (pool.backendCap) limit('backend-cap', pool.backendCap.limit - pool.backendCap.taken, provisioned);
+  limit('iops', offer.iopsLeft, backendIops);
+  limit('throughput', offer.throughputLeft, backendThroughput);
+  return { claims, stoppedBy };
 }
 
 /** The same for a whole class: over its pools together, with caps over backends counted once. */

@@ -35,6 +35,8 @@ export interface Offer {
   readonly pool: Pool;
   readonly storageClass: StorageClass;
   readonly checks: Readonly<Record<OfferRule, Check>>;
+  /** The first rule that fails, in the order of the rules. */
+  readonly firstFailed?: OfferRule;
   readonly thin: ThinState;
   /** Provisioned bytes that may still be promised, and those one volume can have at most on the disks there are. */
   readonly subscriptionRoom: number;
@@ -118,11 +120,17 @@ const facts: Record<OfferRule, (pool: Pool, cls: StorageClass, thin: ThinState) 
 export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
   const thin = thinState(pool, storageClass.copies);
   const checks = {} as Record<OfferRule, Check>;
-  for (const rule of offerRules) checks[rule] = { rule, ...facts[rule](pool, storageClass, thin) };
+  let firstFailed: OfferRule | undefined;
+  for (const rule of offerRules) {
+    const check = { rule, ...facts[rule](pool, storageClass, thin) };
+    checks[rule] = check;
+    if (!check.passed) firstFailed ??= rule;
+  }
   return {
     pool,
     storageClass,
     checks,
+    firstFailed,
     thin,
     subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
     diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
@@ -135,13 +143,22 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
 
 /** Offers kept for as long as pools and classes stay the same objects. */
 export class Offers {
-  private readonly kept = new WeakMap<Pool, WeakMap<StorageClass, Offer>>();
+  private readonly kept = new WeakMap<StorageClass, WeakMap<Pool, Offer>>();
+  private lately?: { readonly storageClass: StorageClass; readonly byPool: WeakMap<Pool, Offer> };
 
   get(pool: Pool, storageClass: StorageClass): Offer {
-    let byClass = this.kept.get(pool);
-    if (!byClass) this.kept.set(pool, (byClass = new WeakMap()));
-    let offer = byClass.get(storageClass);
-    if (!offer) byClass.set(storageClass, (offer = makeOffer(pool, storageClass)));
+    const byPool = this.ofClass(storageClass);
+    let offer = byPool.get(pool);
+    if (!offer) byPool.set(pool, (offer = makeOffer(pool, storageClass)));
     return offer;
+  }
+
+  /** One class is asked about on many pools in a row. */
+  private ofClass(storageClass: StorageClass): WeakMap<Pool, Offer> {
+    if (this.lately?.storageClass === storageClass) return this.lately.byPool;
+    let byPool = this.kept.get(storageClass);
+    if (!byPool) this.kept.set(storageClass, (byPool = new WeakMap()));
+    this.lately = { storageClass, byPool };
+    return byPool;
   }
 }

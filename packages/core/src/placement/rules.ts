@@ -96,23 +96,47 @@ export function ruleContext(
   };
 }
 
-type Rule = (context: RuleContext) => Omit<Check, 'rule'>;
+/** A rule: whether it passes, which is asked most often, and what it saw, which is told of it. */
+interface Rule {
+  passes(context: RuleContext): boolean;
+  tell(context: RuleContext): Omit<Check, 'rule' | 'passed'>;
+}
 
-function quotaCheck(scope: 'namespace' | 'class'): Rule {
-  return ({ input, provisioned }) => {
-    const quota = input.quotas.find((q) => q.scope === scope);
-    if (!quota) return { passed: true, need: provisioned, have: 'no limit', unit: 'bytes' };
-    const left = quota.limit - quota.used;
-    return { passed: provisioned <= left, need: provisioned, have: left, unit: 'bytes' };
+const text = (need: string, have: string) => ({ need, have, unit: 'text' }) as const;
+
+function quotaRule(scope: 'namespace' | 'class'): Rule {
+  const leftOf = ({ input }: RuleContext): number | undefined => {
+    for (const quota of input.quotas) if (quota.scope === scope) return quota.limit - quota.used;
+    return undefined;
+  };
+  return {
+    passes: (context) => context.provisioned <= (leftOf(context) ?? Infinity),
+    tell: (context) => ({ need: context.provisioned, have: leftOf(context) ?? 'no limit', unit: 'bytes' }),
   };
 }
 
-const withinRoom = (provisioned: Bytes, room: number): Omit<Check, 'rule'> => ({
-  passed: provisioned <= room,
-  need: provisioned,
-  have: room,
-  unit: 'bytes',
-});
+/** Whether the provisioned size fits into a room; `unlimited` is said where there is none. */
+function roomRule(room: (context: RuleContext) => number, unlimited = ''): Rule {
+  return {
+    passes: (context) => context.provisioned <= room(context),
+    tell: (context) => {
+      const left = room(context);
+      return { need: context.provisioned, have: left === Infinity ? unlimited : left, unit: 'bytes' };
+    },
+  };
+}
+
+/** A promised rate: without a floor nothing is reserved, however full the pool is of other promises. */
+function rateRule(
+  unit: 'iops' | 'bytes-per-second',
+  need: (context: RuleContext) => number,
+  left: (context: RuleContext) => number,
+): Rule {
+  return {
+    passes: (context) => need(context) === 0 || need(context) <= left(context),
+    tell: (context) => ({ need: need(context), have: left(context), unit }),
+  };
+}
 
 function allowanceHave({ allowance, problem }: TuningProblem): string {
   if (!allowance) return 'not tunable';
@@ -120,126 +144,113 @@ function allowanceHave({ allowance, problem }: TuningProblem): string {
   return `${allowance.minimum} to ${allowance.maximum}`;
 }
 
+const tuningOf = ({ input: { claim, storageClass } }: RuleContext): TuningProblem | undefined =>
+  claim.tuned && tuningProblem(storageClass, claim.tuned, claim.namespace);
+const modeInClass = ({ storageClass, input: { claim } }: RuleContext): boolean =>
+  storageClass.volumeMode === 'any' || storageClass.volumeMode === claim.volumeMode;
+const zoneInClass = ({ storageClass, input: { claim } }: RuleContext): boolean =>
+  !claim.zone || storageClass.zones.length === 0 || storageClass.zones.includes(claim.zone);
+const wantedZones = ({ storageClass, input: { claim } }: RuleContext): readonly string[] =>
+  claim.zone ? [claim.zone] : storageClass.zones;
+
 const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
-  mooring: ({ mooring }) => ({
-    passed: mooring?.enabled ?? false,
-    need: 'enabled',
-    have: mooring ? (mooring.enabled ? 'enabled' : 'disabled') : 'none',
-    unit: 'text',
-  }),
-  grant: ({ input }) => ({
-    passed: input.granted ?? true,
-    need: input.claim.namespace,
-    have: input.granted === undefined ? 'open to all' : input.granted ? 'granted' : 'not granted',
-    unit: 'text',
-  }),
-  allowance: ({ input: { claim, storageClass } }) => {
-    const problem = claim.tuned && tuningProblem(storageClass, claim.tuned, claim.namespace);
-    if (problem)
-      return {
-        passed: false,
-        need: `${problem.setting} ${problem.asked}`,
-        have: allowanceHave(problem),
-        unit: 'text',
-      };
-    return {
-      passed: true,
-      need: claim.tuned ? Object.keys(claim.tuned).join(', ') : 'nothing',
-      have: 'allowed',
-      unit: 'text',
-    };
+  mooring: {
+    passes: ({ mooring }) => mooring?.enabled ?? false,
+    tell: ({ mooring }) => text('enabled', mooring ? (mooring.enabled ? 'enabled' : 'disabled') : 'none'),
   },
-  'access-mode': ({ pool, input: { claim } }) => {
-    const missing = claim.modes.filter((mode) => !givesMode(pool, mode, claim.volumeMode));
-    return {
-      passed: missing.length === 0,
-      need: claim.modes.join(', '),
-      have: pool.access.join(', ') + (pool.sharedBlock ? ' (raw block shared)' : ''),
-      unit: 'text',
-    };
+  grant: {
+    passes: ({ input }) => input.granted ?? true,
+    tell: ({ input: { granted, claim } }) =>
+      text(claim.namespace, granted === undefined ? 'open to all' : granted ? 'granted' : 'not granted'),
   },
-  'volume-mode': ({ pool, storageClass, input: { claim } }) => {
-    const inClass = storageClass.volumeMode === 'any' || storageClass.volumeMode === claim.volumeMode;
-    return {
-      passed: inClass && (claim.volumeMode === 'Filesystem' || pool.access.includes('block')),
-      need: claim.volumeMode,
-      have: !inClass
-        ? `class: ${storageClass.volumeMode}`
-        : pool.access.includes('block')
-          ? 'Filesystem, Block'
-          : 'Filesystem',
-      unit: 'text',
-    };
+  allowance: {
+    passes: (context) => tuningOf(context) === undefined,
+    tell: (context) => {
+      const problem = tuningOf(context);
+      if (problem) return text(`${problem.setting} ${problem.asked}`, allowanceHave(problem));
+      const { tuned } = context.input.claim;
+      return text(tuned ? Object.keys(tuned).join(', ') : 'nothing', 'allowed');
+    },
   },
-  topology: ({ pool, storageClass, input: { claim } }) => {
-    const wanted = claim.zone ? [claim.zone] : storageClass.zones;
-    const inClass = !claim.zone || storageClass.zones.length === 0 || storageClass.zones.includes(claim.zone);
-    const reached = pool.zones.length === 0 || wanted.every((zone) => pool.zones.includes(zone));
-    return {
-      passed: inClass && reached,
-      need: wanted.length ? wanted.join(', ') : 'any zone',
-      have: !inClass
-        ? `class: ${storageClass.zones.join(', ')}`
-        : pool.zones.length
-          ? pool.zones.join(', ')
-          : 'all zones',
-      unit: 'text',
-    };
+  'access-mode': {
+    passes: ({ pool, input: { claim } }) => claim.modes.every((mode) => givesMode(pool, mode, claim.volumeMode)),
+    tell: ({ pool, input: { claim } }) =>
+      text(claim.modes.join(', '), pool.access.join(', ') + (pool.sharedBlock ? ' (raw block shared)' : '')),
   },
-  'size-limit': ({ pool, provisioned }) => withinRoom(provisioned, pool.maximum),
-  subscription: ({ offer, provisioned }) => withinRoom(provisioned, offer.subscriptionRoom),
-  'disk-room': ({ offer, provisioned }) => ({
-    passed: provisioned <= offer.diskRoom,
-    need: provisioned,
-    have: offer.diskRoom === Infinity ? 'placed by the backend' : offer.diskRoom,
-    unit: 'bytes',
-  }),
-  allotment: ({ pool, provisioned }) =>
-    pool.allotment === undefined
-      ? { passed: true, need: provisioned, have: 'no cap', unit: 'bytes' }
-      : withinRoom(provisioned, pool.allotment - pool.taken),
-  'backend-cap': ({ pool, provisioned }) =>
-    pool.backendCap
-      ? withinRoom(provisioned, pool.backendCap.limit - pool.backendCap.taken)
-      : { passed: true, need: provisioned, have: 'no cap', unit: 'bytes' },
-  iops: ({ offer, backendIops }) => ({
-    // without a floor nothing is reserved, however full the pool is of other promises
-    passed: backendIops === 0 || backendIops <= offer.iopsLeft,
-    need: backendIops,
-    have: offer.iopsLeft,
-    unit: 'iops',
-  }),
-  throughput: ({ offer, backendThroughput }) => ({
-    passed: backendThroughput === 0 || backendThroughput <= offer.throughputLeft,
-    need: backendThroughput,
-    have: offer.throughputLeft,
-    unit: 'bytes-per-second',
-  }),
-  'namespace-quota': quotaCheck('namespace'),
-  'class-quota': quotaCheck('class'),
+  'volume-mode': {
+    passes: (context) =>
+      modeInClass(context) &&
+      (context.input.claim.volumeMode === 'Filesystem' || context.pool.access.includes('block')),
+    tell: (context) => {
+      const given = context.pool.access.includes('block') ? 'Filesystem, Block' : 'Filesystem';
+      return text(
+        context.input.claim.volumeMode,
+        modeInClass(context) ? given : `class: ${context.storageClass.volumeMode}`,
+      );
+    },
+  },
+  topology: {
+    passes: (context) =>
+      zoneInClass(context) &&
+      (context.pool.zones.length === 0 || wantedZones(context).every((zone) => context.pool.zones.includes(zone))),
+    tell: (context) => {
+      const given = context.pool.zones.length > 0 ? context.pool.zones.join(', ') : 'all zones';
+      const have = zoneInClass(context) ? given : `class: ${context.storageClass.zones.join(', ')}`;
+      return text(wantedZones(context).join(', ') || 'any zone', have);
+    },
+  },
+  'size-limit': roomRule(({ pool }) => pool.maximum),
+  subscription: roomRule(({ offer }) => offer.subscriptionRoom),
+  'disk-room': roomRule(({ offer }) => offer.diskRoom, 'placed by the backend'),
+  allotment: roomRule(({ pool }) => (pool.allotment === undefined ? Infinity : pool.allotment - pool.taken), 'no cap'),
+  'backend-cap': roomRule(
+    ({ pool }) => (pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity),
+    'no cap',
+  ),
+  iops: rateRule(
+    'iops',
+    (c) => c.backendIops,
+    (c) => c.offer.iopsLeft,
+  ),
+  throughput: rateRule(
+    'bytes-per-second',
+    (c) => c.backendThroughput,
+    (c) => c.offer.throughputLeft,
+  ),
+  'namespace-quota': quotaRule('namespace'),
+  'class-quota': quotaRule('class'),
 };
 
 const isOfferRule = (rule: RuleName): rule is OfferRule => (offerRules as readonly RuleName[]).includes(rule);
+
 /** Each rule once, in order, ready to be asked. */
 const asked: readonly ((context: RuleContext) => Check)[] = ruleNames.map((rule) => {
-  if (isOfferRule(rule)) return (context) => context.offer.checks[rule];
-  const decide = claimRules[rule];
+  if (isOfferRule(rule)) return ({ offer }) => offer.checks[rule];
+  const { passes, tell } = claimRules[rule];
   return (context) => {
-    const { passed, need, have, unit } = decide(context);
-    return { rule, passed, need, have, unit };
+    const { need, have, unit } = tell(context);
+    return { rule, passed: passes(context), need, have, unit };
   };
 });
 
 /** Every rule in order, each answered even when an earlier one failed: the trace shows all that is short. */
 export const checkPool = (context: RuleContext): Check[] => asked.map((ask) => ask(context));
 
+const placeOf = new Map(ruleNames.map((rule, i) => [rule, i]));
+/** The rules about the claim in order, each with its place among all. */
+const ofClaim = ruleNames.flatMap((rule, place) =>
+  isOfferRule(rule) ? [] : [{ place, passes: claimRules[rule].passes }],
+);
+
 /** The first rule that fails; undefined when all pass. */
 export function firstFailure(context: RuleContext): Check | undefined {
-  for (const ask of asked) {
-    const check = ask(context);
-    if (!check.passed) return check;
+  const { firstFailed } = context.offer;
+  const until = firstFailed === undefined ? ruleNames.length : placeOf.get(firstFailed)!;
+  for (const { place, passes } of ofClaim) {
+    if (place > until) break;
+    if (!passes(context)) return asked[place]!(context);
   }
-  return undefined;
+  return firstFailed && context.offer.checks[firstFailed];
 }
 
 export const passesAll = (context: RuleContext): boolean => firstFailure(context) === undefined;
