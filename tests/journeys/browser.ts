@@ -59,13 +59,13 @@ export class Browser {
   }
 
   /** An element whose own or inner text matches, by exact text or a part of it. */
-  async see(text: string, within = 8_000): Promise<WebElement> {
+  async see(text: string, within = 60_000): Promise<WebElement> {
     const quoted = `concat(${[...text].map((c) => (c === "'" ? `"'"` : `'${c}'`)).join(',')},'')`;
     const path = By.xpath(`(//*[not(self::script or self::style)][contains(normalize-space(.), ${quoted})])[last()]`);
     return this.told(this.driver.wait(until.elementLocated(path), within, `"${text}" does not appear`));
   }
 
-  find(css: string, within = 8_000): Promise<WebElement> {
+  find(css: string, within = 60_000): Promise<WebElement> {
     return this.told(this.driver.wait(until.elementLocated(By.css(css)), within, `${css} does not appear`));
   }
 
@@ -105,7 +105,7 @@ export class Browser {
           );
           return found ?? false;
         },
-        8_000,
+        60_000,
         `no control "${name}"`,
       ) as Promise<WebElement>,
     );
@@ -123,7 +123,7 @@ export class Browser {
           throw error;
         }
       },
-      8_000,
+      60_000,
       `"${name}" cannot be clicked`,
     );
   }
@@ -140,7 +140,7 @@ export class Browser {
           throw error;
         }
       },
-      8_000,
+      60_000,
       `${css} cannot be clicked`,
     );
   }
@@ -169,12 +169,12 @@ export class Browser {
           throw error;
         }
       },
-      8_000,
+      60_000,
       `no option "${option}" of "${name}"`,
     );
     await this.driver.wait(
       async () => (await this.driver.findElements(By.css('ul[role=listbox]'))).length === 0,
-      8_000,
+      60_000,
     );
   }
 

@@ -46,16 +46,19 @@ const caretIn = (text: string) =>
     60_000,
     `the caret does not come into the line with ${text}`,
   );
-const until = (what: string, css: string, text: string) =>
-  browser.driver.wait(
-    async () => {
-      const found = await browser.driver.findElements(By.css(css));
-      const texts = await Promise.all(found.map((e) => e.getText().catch(() => '')));
-      return texts.some((t) => t.replaceAll('\n', ' ').includes(text));
-    },
-    60_000,
-    `${what}: "${text}" does not appear`,
-  );
+const until = async (what: string, css: string, text: string): Promise<void> => {
+  let texts: string[] = [];
+  const seen = async () => {
+    const found = await browser.driver.findElements(By.css(css));
+    texts = await Promise.all(found.map(async (e) => (await e.getText().catch(() => '')).replaceAll('\n', ' ')));
+    return texts.some((t) => t.includes(text));
+  };
+  try {
+    await browser.driver.wait(seen, 60_000);
+  } catch (cause) {
+    throw new Error(`${what}: "${text}" does not appear, but ${texts.join(' | ')}`, { cause });
+  }
+};
 
 test('ledger is made by answering all five questions, each with its consequence, and the manifest follows', async () => {
   await browser.go('/classes/new');

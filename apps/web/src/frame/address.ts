@@ -1,4 +1,4 @@
-import { useCallback } from 'react';
+import { useCallback, useEffect, useRef, useState } from 'react';
 import { useLocation, useNavigate, useSearchParams } from 'react-router';
 
 /** Changes values of the address's query; an empty value goes. Several changes in a row all count, since each starts from the address as it is. */
@@ -34,6 +34,31 @@ export function useInAddress(key: string, otherwise = ''): [string, (value: stri
     [change, key, otherwise],
   );
   return [search.get(key) ?? otherwise, set];
+}
+
+/**
+ * The same for a text that is typed: it is held here, since the address follows a little later than keys come, and taken from
+ * the address when that changes by itself.
+ */
+export function useTypedInAddress(key: string, otherwise = ''): [string, (value: string) => void] {
+  const [value, set] = useInAddress(key, otherwise);
+  const [text, setText] = useState(value);
+  // what was sent and may still come back, late
+  const sent = useRef(new Set([value]));
+  useEffect(() => {
+    if (sent.current.has(value)) return;
+    sent.current = new Set([value]);
+    setText(value);
+  }, [value]);
+  const type = useCallback(
+    (next: string) => {
+      sent.current.add(next);
+      setText(next);
+      set(next);
+    },
+    [set],
+  );
+  return [text, type];
 }
 
 /** An address of another place that keeps the Line. */

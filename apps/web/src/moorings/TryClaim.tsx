@@ -3,7 +3,7 @@ import { quantityWords } from '@moorage/contract/claims';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import { useInAddress } from '../frame/address';
+import { useInAddress, useTypedInAddress } from '../frame/address';
 import type { Tunable, Tuned } from '@moorage/core/classes/allowance';
 import { useMemo } from 'react';
 import type { TriedClaim } from './trial';
@@ -31,7 +31,7 @@ const readTuning = (text: string): Tuned =>
 
 /** The claim in the address, and the row of fields that makes it. The class whose cell is looked at says what may be tuned. */
 export function useTriedClaim(state: PlacementState | undefined, className: string) {
-  const [tuning, setTuning] = useInAddress('tuned');
+  const [tuning, setTuning] = useTypedInAddress('tuned');
   const allowances = state?.classes.find((c) => c.name === className)?.allowances ?? [];
   const tune = (setting: Tunable, value: string) => {
     const next = { ...readTuning(tuning), [setting]: value };
@@ -42,7 +42,7 @@ export function useTriedClaim(state: PlacementState | undefined, className: stri
         .join(','),
     );
   };
-  const [sizeText, setSize] = useInAddress('size', '80Gi');
+  const [sizeText, setSize] = useTypedInAddress('size', '80Gi');
   const [mode, setMode] = useInAddress('mode', 'ReadWriteOnce');
   const [volumeMode, setVolumeMode] = useInAddress('volumeMode', 'Filesystem');
   const [namespace, setNamespace] = useInAddress('ns', state?.namespaces[0] ?? '');
