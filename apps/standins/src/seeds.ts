@@ -45,13 +45,21 @@ const node = (n: (typeof quaysideNodes)[number]): [string, KubeObject] => [
   },
 ];
 
-const namespaces = ['tide-gauges', 'ferry-desk', 'wave-model', 'chart-tiles'];
+const namespaces: readonly (readonly [name: string, team: string])[] = [
+  ['tide-gauges', 'hydrography'],
+  ['ferry-desk', 'public'],
+  ['wave-model', 'hydrography'],
+  ['chart-tiles', 'charts'],
+];
 
 /** Objects the platform begins with. */
 export const platformSeed = (): [string, KubeObject][] => [
-  ...namespaces.map((name): [string, KubeObject] => [
+  ...namespaces.map(([name, team]): [string, KubeObject] => [
     'namespaces',
-    { metadata: { name, labels: { 'kubernetes.io/metadata.name': name } }, status: { phase: 'Active' } },
+    {
+      metadata: { name, labels: { 'kubernetes.io/metadata.name': name, 'orrin-sound.example/team': team } },
+      status: { phase: 'Active' },
+    },
   ]),
   ...quaysideNodes.map(node),
   ['csidrivers', { metadata: { name: 'vast-moorage.example' }, spec: { attachRequired: true, podInfoOnMount: false } }],

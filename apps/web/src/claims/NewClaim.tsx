@@ -12,6 +12,7 @@ import { queryClient, usePlacement } from '../api/queries';
 import { useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
+import { tunableWords } from '../classes/words';
 import { useTrial } from '../moorings/useTrial';
 import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
@@ -26,8 +27,17 @@ function Forecast({ draft }: { draft: NewClaimData }) {
   const mode = draft.modes[0]!;
   const tried = useMemo<TriedClaim | undefined>(
     () =>
-      bytes > 0 ? { size: bytes, mode, volumeMode: draft.volumeMode, namespace: draft.namespace, zone: '' } : undefined,
-    [bytes, mode, draft.volumeMode, draft.namespace],
+      bytes > 0
+        ? {
+            size: bytes,
+            mode,
+            volumeMode: draft.volumeMode,
+            namespace: draft.namespace,
+            zone: '',
+            tuned: draft.tuned,
+          }
+        : undefined,
+    [bytes, mode, draft.volumeMode, draft.namespace, draft.tuned],
   );
   const className = draft.className || state?.defaultClass || undefined;
   const { explained } = useTrial(state, tried, className ? { className, pool: state?.pools[0]?.id ?? '' } : undefined);
@@ -96,6 +106,8 @@ function ClaimForm({ close }: { close: () => void }) {
   const { register, control, handleSubmit, setError, formState } = form;
   const draft = useWatch({ control }) as NewClaimData;
   const { errors, isSubmitting } = formState;
+  const className = draft.className || state?.defaultClass;
+  const allowances = state?.classes.find((c) => c.name === className)?.allowances ?? [];
   const submit = handleSubmit(async (body) => {
     try {
       const made = await call<ClaimRow>('/api/claims', { method: 'POST', body, key: key.current });
@@ -185,6 +197,33 @@ function ClaimForm({ close }: { close: () => void }) {
         )}
       />
       {select1('volumeMode', 'Volume mode', same(volumeModes))}
+      {allowances.length > 0 && (
+        <Controller
+          control={control}
+          name="tuned"
+          render={({ field }) => (
+            <Box role="group" aria-label="What it tunes" sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+              {allowances.map(({ setting, minimum, maximum }) => (
+                <TextField
+                  key={setting}
+                  label={tunableWords[setting]}
+                  placeholder={`${minimum} to ${maximum}`}
+                  helperText="Empty: as the class has it."
+                  onChange={(e) => {
+                    const { [setting]: _before, ...others } = field.value ?? {};
+                    const text = e.target.value.trim();
+                    const next = text === '' ? others : { ...others, [setting]: Number(text) };
+                    field.onChange(Object.keys(next).length > 0 ? next : undefined);
+                  }}
+                  error={!!errors.tuned}
+                  sx={{ width: 200 }}
+                  slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: 'numeric' } }}
+                />
+              ))}
+            </Box>
+          )}
+        />
+      )}
       <Forecast draft={draft} />
       {errors.root && (
         <Typography role="alert" variant="body2" color="error">

@@ -2,14 +2,8 @@ import { Autocomplete, Box, Button, MenuItem, TextField } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import { tunables, type Allowance, type Tunable } from '@moorage/core/classes/allowance';
 import { Controller, useFormContext } from 'react-hook-form';
+import { tunableWords } from './words';
 
-const words: Record<Tunable, string> = {
-  copies: 'copies',
-  'iops-floor': 'IOPS floor',
-  'iops-ceiling': 'IOPS ceiling',
-  'throughput-floor': 'MB/s floor',
-  'throughput-ceiling': 'MB/s ceiling',
-};
 const usual: Record<Tunable, readonly [number, number]> = {
   copies: [2, 3],
   'iops-floor': [100, 5000],
@@ -17,6 +11,13 @@ const usual: Record<Tunable, readonly [number, number]> = {
   'throughput-floor': [10, 200],
   'throughput-ceiling': [50, 1000],
 };
+
+const begun = (setting: Tunable): Allowance => ({
+  setting,
+  minimum: usual[setting][0],
+  maximum: usual[setting][1],
+  namespaces: [],
+});
 
 /** What a claim may tune, within which bounds, and who may. */
 export function AllowanceFields({ namespaces }: { namespaces: readonly string[] }) {
@@ -35,7 +36,11 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                 formState.errors.allowances?.[i]?.minimum?.message ??
                 formState.errors.allowances?.[i]?.maximum?.message;
               return (
-                <Box key={allowance.setting} role="group" aria-label={`Allowance for ${words[allowance.setting]}`}>
+                <Box
+                  key={allowance.setting}
+                  role="group"
+                  aria-label={`Allowance for ${tunableWords[allowance.setting]}`}
+                >
                   <Box sx={{ display: 'flex', gap: 0.75 }}>
                     <TextField
                       select
@@ -49,7 +54,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                     >
                       {[allowance.setting, ...free].map((t) => (
                         <MenuItem key={t} value={t}>
-                          {words[t]}
+                          {tunableWords[t]}
                         </MenuItem>
                       ))}
                     </TextField>
@@ -91,17 +96,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
             {free.length > 0 && (
               <Button
                 sx={{ alignSelf: 'flex-start' }}
-                onClick={() =>
-                  onChange([
-                    ...value,
-                    {
-                      setting: free.includes('iops-floor') ? 'iops-floor' : free[0]!,
-                      minimum: usual[free.includes('iops-floor') ? 'iops-floor' : free[0]!][0],
-                      maximum: usual[free.includes('iops-floor') ? 'iops-floor' : free[0]!][1],
-                      namespaces: [],
-                    },
-                  ])
-                }
+                onClick={() => onChange([...value, begun(free.includes('iops-floor') ? 'iops-floor' : free[0]!)])}
               >
                 Let claims tune something
               </Button>

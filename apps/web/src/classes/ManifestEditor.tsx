@@ -17,8 +17,14 @@ const look = (t: Tokens) => [
   EditorView.theme(
     {
       '&': { backgroundColor: t.sheet, color: t.ink, fontSize: '12.5px', height: '100%' },
-      '.cm-content': { fontFamily: mono, caretColor: t.ink },
-      '.cm-gutters': { backgroundColor: t.sheet, color: t.secondInk, borderRight: `1px solid ${t.rule}` },
+      '.cm-content': { fontFamily: mono, caretColor: t.ink, lineHeight: '18px' },
+      '.cm-gutters': {
+        lineHeight: '18px',
+        fontFamily: mono,
+        backgroundColor: t.sheet,
+        color: t.secondInk,
+        borderRight: `1px solid ${t.rule}`,
+      },
       '.cm-cursor': { borderLeftColor: t.ink },
       '&.cm-focused': { outline: `2px solid ${t.tide}` },
       '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { backgroundColor: t.depth[1] },
@@ -158,6 +164,8 @@ export default function ManifestEditor({
       }),
     });
     view.current = editor;
+    // lines are as high as their letters, which may come later than the text
+    void document.fonts.ready.then(() => editor.requestMeasure());
     return () => editor.destroy();
   }, []);
   useEffect(() => {

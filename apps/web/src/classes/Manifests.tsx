@@ -6,7 +6,7 @@ import { lazy, Suspense, useMemo, useRef, useState } from 'react';
 import { stringify } from 'yaml';
 import { ApiProblem, call } from '../api/client';
 import { queryClient, useClasses, useForeignClasses } from '../api/queries';
-import { MarkedWord } from '../marks/Mark';
+import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
@@ -29,7 +29,9 @@ function bare(manifest: unknown): unknown {
 }
 
 function Read({ object, show }: { object: ReadObject; show: (line: number) => void }) {
-  const { what, kind, name, line, problems, understood, kept } = object;
+  const { what, kind, name, line, problems, understood } = object;
+  const faulty = new Set(problems.map((p) => p.path.join('.')));
+  const kept = object.kept.filter((m) => !faulty.has(m.path));
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'divider', py: 1 }}>
       <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
@@ -44,11 +46,12 @@ function Read({ object, show }: { object: ReadObject; show: (line: number) => vo
         </Button>
       </Box>
       {problems.map((p) => (
-        <Box key={`${p.from} ${p.detail}`} sx={{ fontSize: 13, color: 'error.main' }}>
-          <MarkedWord
-            kind="person"
-            word={`Line ${p.line}${p.path.length ? `, ${p.path.join('.')}` : ''}: ${p.detail}`}
-          />
+        <Box key={`${p.from} ${p.detail}`} sx={{ fontSize: 13, color: 'error.main', display: 'flex', gap: 1 }}>
+          <Mark kind="person" />
+          <span>
+            Line {p.line}
+            {p.path.length > 0 && `, ${p.path.join('.')}`}: {p.detail}
+          </span>
         </Box>
       ))}
       {understood.length > 0 && (

@@ -1,3 +1,4 @@
+import type { Tunable } from '@moorage/core/classes/allowance';
 import type { Purpose } from '@moorage/core/classes/storage-class';
 import type { RateTerm } from '@moorage/core/performance/term';
 
@@ -18,6 +19,14 @@ export function rateText(term: RateTerm | undefined, unit = 'IOPS'): string {
           : '';
   return `${n(perGiB)} per GiB${bounds}`;
 }
+
+export const tunableWords: Record<Tunable, string> = {
+  copies: 'Copies',
+  'iops-floor': 'IOPS floor',
+  'iops-ceiling': 'IOPS ceiling',
+  'throughput-floor': 'MB/s floor',
+  'throughput-ceiling': 'MB/s ceiling',
+};
 
 export const purposeWords: Record<Purpose, string> = {
   anything: 'anything',

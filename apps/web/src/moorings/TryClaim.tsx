@@ -6,18 +6,11 @@ import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { useInAddress, useTypedInAddress } from '../frame/address';
 import type { Tunable, Tuned } from '@moorage/core/classes/allowance';
 import { useMemo } from 'react';
+import { tunableWords } from '../classes/words';
 import type { TriedClaim } from './trial';
 
 const zonesOf = (state: PlacementState): string[] =>
   [...new Set(state.pools.flatMap((p) => p.facts.disks.map((d) => d.zone)))].filter(Boolean).sort();
-
-const tunableWords: Record<Tunable, string> = {
-  copies: 'Copies',
-  'iops-floor': 'IOPS floor',
-  'iops-ceiling': 'IOPS ceiling',
-  'throughput-floor': 'MB/s floor',
-  'throughput-ceiling': 'MB/s ceiling',
-};
 
 /** `iops-floor=900,copies=2`, as it stands in the address. */
 const readTuning = (text: string): Tuned =>

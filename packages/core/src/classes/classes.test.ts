@@ -1,3 +1,5 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import fc from 'fast-check';
 import { nameProblem } from '../claims/name';
 import { backendRate, rateFor } from '../performance/term';
@@ -89,6 +91,12 @@ describe('classes as manifests', () => {
   test.each(Object.entries(parameters))('the example of %s is a value it takes', (_name, { example, read }) =>
     expect(read(example)).toBeDefined(),
   );
+
+  test('the page about parameters names every one, and no other', () => {
+    const page = readFileSync(join(__dirname, '../../../../docs/class-parameters.md'), 'utf8');
+    const listed = [...page.matchAll(/^\| `([\w-]+)`/gm)].map((m) => m[1]);
+    expect(listed).toEqual(Object.keys(parameters));
+  });
 
   test('what a claim tunes is read from its annotations, and what is no number is kept to be told', () =>
     expect(

@@ -141,12 +141,12 @@ class Harbour {
       const factor = raw / provisioned;
       const left = (rawCeiling - this.raw[i]!) / factor;
       const limits = [this.iopsLimit(pool), this.throughputLimit(pool)] as const;
-      const headroom = Math.min(
-        (rawCeiling - this.raw[i]! - raw) / rawCeiling,
+      const ratesLeft = Math.min(
         limits[0] > 0 ? (limits[0] - this.iops[i]! - berth.iops) / limits[0] : 1,
         limits[1] > 0 ? (limits[1] - this.throughput[i]! - berth.throughput) / limits[1] : 1,
       );
-      const score = spreadScore({ left, provisioned, largest, headroom });
+      const headroom = Math.min((rawCeiling - this.raw[i]! - raw) / rawCeiling, ratesLeft);
+      const score = spreadScore({ left, whole: rawCeiling / factor, provisioned, largest, ratesLeft, headroom });
       if (score > most) [best, most] = [berth, score];
     }
     return best;
