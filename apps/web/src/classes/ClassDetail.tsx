@@ -78,6 +78,7 @@ function Answers({ row }: { row: ClassRow }) {
             ? line('Shards', `${cls.shards.data} data + ${cls.shards.parity} parity`)
             : line('Copies', `${cls.copies}${cls.witness ? ' and a witness' : ''}`),
           line('In different', `${cls.level}s`),
+          ...(cls.secondCopy ? [line('Second copy', 'on another backend')] : []),
           ...(cls.offsite ? [line('Another site', 'a copy, written later')] : []),
           ...(cls.pinnedNodes.length > 0 ? [line('Pinned to', cls.pinnedNodes.join(', '))] : []),
           ...(cls.locality ? [line('Locality', 'one copy with the pod')] : []),

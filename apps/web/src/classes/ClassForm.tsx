@@ -52,6 +52,7 @@ function Questions({
           ]}
         />
         {witness && <Flag name="witness" label="A witness: a third vote without data" />}
+        <Flag name="secondCopy" label="A second copy on another backend" />
         <Flag name="offsite" label="A copy at another site, written later" />
         <Flag name="locality" label="One copy on the first pod’s node" />
         <Names name="pinnedNodes" label="Pinned nodes" help="Copies only there; names with commas." />

@@ -43,6 +43,19 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
       ),
     );
   }
+  if (cls.secondCopy) {
+    const backends = new Set(able.map((p) => p.backend));
+    if (backends.size < 2)
+      found.push(
+        impossible('A second copy needs pools of two backends that can keep the class; there is one at most.'),
+      );
+    else
+      found.push(
+        plain(
+          `A second volume is kept on another backend that the class is moored to: every byte is paid twice, and a whole backend may fail without loss.`,
+        ),
+      );
+  }
   const once = able.filter((p) => p.redundancy.kind === 'inner');
   if (once.length > 0)
     found.push(plain(`On ${names(once)} a volume counts once; the copies are the pool's own affair.`));

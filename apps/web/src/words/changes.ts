@@ -14,6 +14,7 @@ const demandWords: Record<Demand, string> = {
   witness: 'the witness',
   'pinned-nodes': 'the pinned nodes',
   'volume-mode': 'the one volume mode',
+  'second-copy': 'the second copy',
 };
 
 /** A change that would bind a claim, as something one can do. */

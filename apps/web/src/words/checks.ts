@@ -32,6 +32,7 @@ export const ruleTitles: Record<RuleName, string> = {
   'backend-cap': 'Cap of the backend',
   iops: 'IOPS floor',
   throughput: 'Throughput floor',
+  'second-copy': 'Second copy',
   'namespace-quota': 'Namespace quota',
   'class-quota': 'Class quota',
 };
@@ -127,6 +128,8 @@ export function failureSentence(check: CheckData): string {
       return `The floor costs ${rate(need)} in the pool; ${rate(Math.max(0, Number(have)))} can still be promised.`;
     case 'throughput':
       return `The floor costs ${megabytes(need)} in the pool; ${megabytes(Math.max(0, Number(have)))} can still be promised.`;
+    case 'second-copy':
+      return 'The class keeps a second copy on another backend; none that it is moored to would take it.';
     case 'namespace-quota':
       return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more.`;
     case 'class-quota':
@@ -160,6 +163,7 @@ const shortFailures: Record<RuleName, string> = {
   'backend-cap': 'cap reached',
   iops: 'IOPS promised',
   throughput: 'MB/s promised',
+  'second-copy': 'no second backend',
   'namespace-quota': 'over quota',
   'class-quota': 'over class quota',
 };

@@ -64,7 +64,7 @@ interface Parameter {
 }
 
 const flagOf = (
-  member: 'witness' | 'offsite' | 'locality' | 'encrypted' | 'compression' | 'deduplication',
+  member: 'witness' | 'secondCopy' | 'offsite' | 'locality' | 'encrypted' | 'compression' | 'deduplication',
   about: string,
 ): Parameter => ({
   about,
@@ -132,6 +132,7 @@ export const parameters: Readonly<Record<string, Parameter>> = {
   },
   level: oneOf('level', levels, 'How far apart copies lie at least'),
   witness: flagOf('witness', 'A vote without data on a third domain, for two copies'),
+  'second-copy': flagOf('secondCopy', 'A copy written at the same time on another backend'),
   offsite: flagOf('offsite', 'A copy written later at another site'),
   'pinned-nodes': {
     about: 'Copies only on these nodes',

@@ -46,6 +46,8 @@ export interface StorageClass {
   readonly level: Level;
   /** A vote without data on a third domain; for two copies. */
   readonly witness: boolean;
+  /** A second copy, written at the same time, on another backend. */
+  readonly secondCopy: boolean;
   /** A copy at another site, written later. */
   readonly offsite: boolean;
   /** Copies only on these nodes; empty means any. */
@@ -91,6 +93,7 @@ export const plainClass: Omit<StorageClass, 'name'> = {
   copies: 1,
   level: 'node',
   witness: false,
+  secondCopy: false,
   offsite: false,
   pinnedNodes: [],
   zones: [],

@@ -7,6 +7,7 @@ export const fixedSettings = [
   'shards',
   'level',
   'witness',
+  'secondCopy',
   'offsite',
   'pinnedNodes',
   'zones',

@@ -1,5 +1,6 @@
 import { subscriptionCeiling } from '../capacity/thin';
-import { withVolume, type Pool } from '../pools/pool';
+import type { StorageClass } from '../classes/storage-class';
+import { withVolume, type Pool, type Taking } from '../pools/pool';
 import { decide, spreadScore } from './decide';
 import { Offers } from './offer';
 import type { PlacementInput, Quota } from './request';
@@ -32,6 +33,15 @@ type QuotaUse = Map<string, number>;
 const quotaKey = (scope: Quota['scope'], { input }: BatchClaim): string =>
   scope === 'namespace' ? input.claim.namespace : `${input.claim.namespace}/${input.storageClass.name}`;
 
+function place(state: Map<string, Pool>, id: string, taking: Taking, cls: StorageClass): void {
+  const pool = withVolume(state.get(id)!, taking, cls);
+  state.set(id, pool);
+  // a cap over the backend is felt by its other pools
+  if (pool.backendCap)
+    for (const [other, of] of state)
+      if (other !== id && of.backend === pool.backend) state.set(other, { ...of, backendCap: pool.backendCap });
+}
+
 /** Places claims one after the other, each as it would be decided by itself: what happens without a plan. */
 export function fitOneByOne(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[]): Fitted {
   const state = new Map(pools);
@@ -53,12 +63,8 @@ export function fitOneByOne(pools: ReadonlyMap<string, Pool>, claims: readonly B
       backendIops: backendIops!,
       backendThroughput: backendThroughput!,
     };
-    const pool = withVolume(state.get(winner)!, taking, claim.input.storageClass);
-    state.set(winner, pool);
-    // a cap over the backend is felt by its other pools
-    if (pool.backendCap)
-      for (const [id, other] of state)
-        if (id !== winner && other.backend === pool.backend) state.set(id, { ...other, backendCap: pool.backendCap });
+    place(state, winner, taking, claim.input.storageClass);
+    if (decision.second) place(state, decision.second.pool, decision.second, claim.input.storageClass);
     for (const scope of ['namespace', 'class'] as const) {
       const key = quotaKey(scope, claim);
       used.set(key, (used.get(key) ?? 0) + provisioned!);
@@ -274,6 +280,8 @@ function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): Kind[] 
  * less than one by one.
  */
 export function fitBatch(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[], watching?: Watching): Fitted {
+  // a second copy ties two pools together, which chains of moves do not follow
+  if (claims.some((c) => c.input.storageClass.secondCopy)) return fitOneByOne(pools, claims);
   const list = [...pools.values()];
   const harbour = new Harbour(list);
   const kinds = kindsOf(list, claims);

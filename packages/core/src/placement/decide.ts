@@ -3,7 +3,16 @@ import { tunedClass } from '../classes/allowance';
 import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
-import { checkPool, firstFailure, passesAll, ruleContext, type Check, type RuleContext, type RuleName } from './rules';
+import {
+  checkPool,
+  findSecond,
+  firstFailure,
+  passesAll,
+  ruleContext,
+  type Check,
+  type RuleContext,
+  type RuleName,
+} from './rules';
 
 /** Fractions left after placement, and what they come to under the class's strategy. Larger is better. */
 export interface Score {
@@ -42,6 +51,14 @@ export interface Decision {
   readonly backendThroughput?: number;
   /** Raw bytes per provisioned byte that the winner counts. */
   readonly footprintFactor?: number;
+  /** Where the second copy goes, when the class keeps one, and what it takes there. */
+  readonly second?: {
+    readonly pool: string;
+    readonly provisioned: Bytes;
+    readonly footprintFactor: number;
+    readonly backendIops: number;
+    readonly backendThroughput: number;
+  };
 }
 
 /**
@@ -152,6 +169,15 @@ export function rankPools(input: PlacementInput): { readonly winner?: string; re
   return { winner: first?.context.pool.id, runnerUp: second?.context.pool.id };
 }
 
+function secondOf(context: RuleContext): Pick<Decision, 'second'> {
+  const second = context.storageClass.secondCopy ? findSecond(context) : undefined;
+  if (!second) return {};
+  const { pool, provisioned, offer, backendIops, backendThroughput } = second;
+  return {
+    second: { pool: pool.id, provisioned, footprintFactor: offer.footprintFactor, backendIops, backendThroughput },
+  };
+}
+
 /**
  * Chooses a pool for a claim (domain §7). Every moored pool is tried against every rule; passing ones are scored. The same
  * input always gives the same answer. Moorings to pools that are not known are left out.
@@ -177,6 +203,7 @@ export function decide(input: PlacementInput): Decision {
     throughputFloor,
     backendThroughput,
     footprintFactor: offer.footprintFactor,
+    ...secondOf(first.context),
   };
 }
 

@@ -63,6 +63,7 @@ const failing: Record<RuleName, () => PlacementInput> = {
     anInput([aPool('a', { promisedThroughput: 6.9e9 })], {
       storageClass: aClass({ throughputFloor: { kind: 'fixed', value: 200 } }),
     }),
+  'second-copy': () => anInput([aPool('a'), aPool('b')], { storageClass: aClass({ secondCopy: true }) }),
   'namespace-quota': () =>
     anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
   'class-quota': () => anInput([aPool('a')], { quotas: [{ scope: 'class', limit: 100 * GiB, used: 40 * GiB }] }),
@@ -270,6 +271,23 @@ describe('decisions on random inputs', () => {
         if (won && !won.score!.aboveSoftMark) expect(won.score!.total).toBe(best);
       }),
     ));
+
+  test('a second copy goes to the first pool of another backend that takes the volume, and is counted there', () => {
+    const pools = [
+      aPool('a'),
+      aPool('b'),
+      aPool('full', { backend: 'gneiss', subscribedRaw: 10 * TiB }),
+      aPool('c', { backend: 'kelp' }),
+    ];
+    const storageClass = aClass({ secondCopy: true });
+    expect(decide(anInput(pools, { storageClass }))).toMatchObject({
+      winner: 'a',
+      second: { pool: 'c', provisioned: 80 * GiB, footprintFactor: 1 },
+    });
+    const claims = Array.from({ length: 200 }, (_, i) => ({ id: `c${i}`, input: anInput(pools, { storageClass }) }));
+    // c is as large as one of the others: it ends first
+    expect(fitOneByOne(new Map(pools.map((p) => [p.id, p])), claims).placed.size).toBe(128);
+  });
 
   test('what was planned for a claim wins while it passes, and not otherwise', () => {
     const pools = [aPool('a'), aPool('b')];

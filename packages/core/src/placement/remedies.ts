@@ -33,7 +33,7 @@ export type Change =
 
 /** What a class demands beside encryption and growth, and could do without. */
 export type Demand =
-  'reduction' | 'snapshots' | 'offsite' | 'domain-level' | 'witness' | 'pinned-nodes' | 'volume-mode';
+  'reduction' | 'snapshots' | 'offsite' | 'domain-level' | 'witness' | 'pinned-nodes' | 'volume-mode' | 'second-copy';
 
 const without: Record<Demand, Partial<StorageClass>> = {
   reduction: { compression: false, deduplication: false },
@@ -43,6 +43,7 @@ const without: Record<Demand, Partial<StorageClass>> = {
   witness: { witness: false },
   'pinned-nodes': { pinnedNodes: [] },
   'volume-mode': { volumeMode: 'any' },
+  'second-copy': { secondCopy: false },
 };
 
 export interface Remedy {
@@ -234,6 +235,7 @@ function changesFor(check: Check, context: RuleContext): Change[] {
     case 'domain-level':
     case 'witness':
     case 'pinned-nodes':
+    case 'second-copy':
       return [{ kind: 'drop-demand', demand: check.rule }];
     case 'volume-mode':
       if (cls.volumeMode !== 'any' && cls.volumeMode !== claim.volumeMode)

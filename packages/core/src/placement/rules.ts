@@ -34,6 +34,7 @@ export const ruleNames = [
   'backend-cap',
   'iops',
   'throughput',
+  'second-copy',
   'namespace-quota',
   'class-quota',
 ] as const;
@@ -217,6 +218,13 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
     (c) => c.backendThroughput,
     (c) => c.offer.throughputLeft,
   ),
+  'second-copy': {
+    passes: (context) => !context.storageClass.secondCopy || findSecond(context) !== undefined,
+    tell: (context) =>
+      context.storageClass.secondCopy
+        ? text('another backend', findSecond(context)?.pool.name ?? 'none that fits')
+        : text('none', 'any'),
+  },
   'namespace-quota': quotaRule('namespace'),
   'class-quota': quotaRule('class'),
 };
@@ -251,6 +259,31 @@ export function firstFailure(context: RuleContext): Check | undefined {
     if (!passes(context)) return asked[place]!(context);
   }
   return firstFailed && context.offer.checks[firstFailed];
+}
+
+/**
+ * Where the second copy of a class that keeps one goes: the first moored pool, in order, of another backend that would take the
+ * volume by itself. A read may be served by either copy, a write goes to both: the second pool reserves what the first does.
+ */
+export function findSecond(context: RuleContext): RuleContext | undefined {
+  const { input, storageClass, pool } = context;
+  const single = singleOf(storageClass);
+  const moorings = [...input.moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
+  for (const mooring of moorings) {
+    const other = input.pools.get(mooring.pool);
+    if (!other || other.backend === pool.backend) continue;
+    const second = ruleContext(input, other, mooring, single);
+    if (passesAll(second)) return second;
+  }
+  return undefined;
+}
+
+const singles = new WeakMap<StorageClass, StorageClass>();
+/** The class without its second copy; one object each, so that what was worked out for it stays good. */
+function singleOf(cls: StorageClass): StorageClass {
+  let single = singles.get(cls);
+  if (!single) singles.set(cls, (single = { ...cls, secondCopy: false }));
+  return single;
 }
 
 export const passesAll = (context: RuleContext): boolean => firstFailure(context) === undefined;
