@@ -86,6 +86,16 @@ export const decisionSchema = z.object({
     throughputFloor: z.number().optional(),
     backendThroughput: z.number().optional(),
     footprintFactor: z.number().optional(),
+    /** The copy on another backend. */
+    second: z
+      .object({
+        pool: z.string(),
+        provisioned: z.number(),
+        footprintFactor: z.number(),
+        backendIops: z.number(),
+        backendThroughput: z.number(),
+      })
+      .optional(),
   }),
   remedies: z.array(
     z.object({ changes: z.array(z.looseObject({ kind: z.string() })), pool: z.string(), cost: z.number() }),

@@ -1,7 +1,5 @@
-import { readFileSync } from 'node:fs';
-import { join } from 'node:path';
 import fc from 'fast-check';
-import { parameters, toManifest } from '@moorage/core/classes/manifest';
+import { toManifest } from '@moorage/core/classes/manifest';
 import { plainClass, type StorageClass } from '@moorage/core/classes/storage-class';
 import { stringify } from 'yaml';
 import { readManifestText, writeClassInto } from './manifest-text';
@@ -178,10 +176,4 @@ describe('writing a class into a text', () => {
       }),
       { numRuns: 200 },
     ));
-});
-
-test('the page about parameters names every one, and no other', () => {
-  const page = readFileSync(join(__dirname, '../../../../docs/class-parameters.md'), 'utf8');
-  const listed = [...page.matchAll(/^\| `([\w-]+)`/gm)].map((m) => m[1]);
-  expect(listed).toEqual(Object.keys(parameters));
 });

@@ -58,21 +58,29 @@ export async function storeInventory(
 /** A cluster moves copies by itself when it rebuilds or levels out: what we hold of their places follows. */
 export async function followCopies(database: Database, backend: string, tx: Transaction): Promise<void> {
   await database.rows(
-    `WITH seen AS (
-       SELECT r.claim_uid, r.pool_id, r.bytes, c ->> 'disk' AS disk, c ->> 'node' AS node
-       FROM reservations r JOIN backend_volumes v ON v.backend_id = $1 AND v.volume_id = r.volume_id,
+    `WITH held AS (
+       SELECT h.claim_uid, h.pool_id, h.bytes, h.volume_id FROM (
+         SELECT claim_uid, pool_id, bytes, volume_id FROM reservations
+         UNION ALL SELECT claim_uid, pool_id, bytes, volume_id FROM second_copies
+       ) h JOIN pools p ON p.id = h.pool_id WHERE p.backend_id = $1
+     ), seen AS (
+       SELECT h.claim_uid, h.pool_id, h.bytes, c ->> 'disk' AS disk, c ->> 'node' AS node
+       FROM held h JOIN backend_volumes v ON v.backend_id = $1 AND v.volume_id = h.volume_id,
          jsonb_array_elements(v.copies) c
      ), moved AS (
-       SELECT claim_uid FROM seen s GROUP BY claim_uid
+       SELECT claim_uid, pool_id FROM seen s GROUP BY claim_uid, pool_id
        HAVING array_agg(disk ORDER BY disk) IS DISTINCT FROM
-         (SELECT array_agg(c.disk ORDER BY c.disk) FROM reservation_copies c WHERE c.claim_uid = s.claim_uid)
+         (SELECT array_agg(c.disk ORDER BY c.disk) FROM reservation_copies c
+          WHERE c.claim_uid = s.claim_uid AND c.pool_id = s.pool_id AND c.role = 'data')
      ), dropped AS (
-       DELETE FROM reservation_copies c USING moved m WHERE c.claim_uid = m.claim_uid
+       -- a witness holds no data, so no backend tells of it
+       DELETE FROM reservation_copies c USING moved m
+       WHERE c.claim_uid = m.claim_uid AND c.pool_id = m.pool_id AND c.role = 'data'
          AND NOT EXISTS (SELECT 1 FROM seen s WHERE s.claim_uid = c.claim_uid AND s.disk = c.disk)
      )
      INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes)
-     SELECT s.claim_uid, s.pool_id, s.disk, s.node, s.node, s.bytes FROM seen s JOIN moved m USING (claim_uid)
-     ON CONFLICT (claim_uid, disk) DO NOTHING`,
+     SELECT s.claim_uid, s.pool_id, s.disk, s.node, s.node, s.bytes FROM seen s JOIN moved m USING (claim_uid, pool_id)
+     ON CONFLICT (claim_uid, disk) DO UPDATE SET role = 'data', bytes = excluded.bytes`,
     [backend],
     tx,
   );

@@ -97,6 +97,7 @@ export const driveSchema = z.object({
 export type DriveResource = z.infer<typeof driveSchema>;
 
 const replicaSchema = z.object({
+  '@odata.id': z.string().optional(),
   ReplicaInfo: z
     .object({ ReplicaState: z.string().default('Synchronized'), PercentSynced: z.number().default(100) })
     .optional(),

@@ -129,6 +129,18 @@ export class SwordfishConnector implements BackendConnector {
     return made;
   }
 
+  async ensureMirrored(volumeId: string, onto: { readonly backend: string; readonly volume: string }): Promise<void> {
+    const { volumes } = await this.find();
+    const target = `urn:vast-moorage:${onto.backend}:${onto.volume}`;
+    const volume = await this.http.get(`${volumes}/${volumeId}`, volumeSchema);
+    if (volume.ReplicaTargets.some((r) => r['@odata.id'] === target)) return;
+    await this.http.call('mirror volume', 'POST', `${volumes}/${volumeId}/Actions/Volume.AssignReplicaTarget`, {
+      ReplicaType: 'Mirror',
+      ReplicaUpdateMode: 'Synchronous',
+      TargetVolume: target,
+    });
+  }
+
   /** Waits for a task. The pauses start short: making a thin volume usually takes a fraction of a second. */
   private async finish(path: string): Promise<void> {
     const deadline = performance.now() + readyWithinMs;

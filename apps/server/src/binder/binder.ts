@@ -1,6 +1,7 @@
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Backends } from '../backends/backends';
-import { BackendProblem } from '../backends/connector';
+import { BackendProblem, type BackendVolume } from '../backends/connector';
 import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
 import { megabyte } from '@moorage/core/placement/rules';
@@ -11,7 +12,7 @@ import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plur
 import { upsertObjects } from '../platform/mirror';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
-import { findReservation, type Reserved } from './reservation';
+import { findReservation, findSecondCopy, type Reserved, type SecondCopy } from './reservation';
 import { persistentVolume } from './volume-manifest';
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
@@ -60,26 +61,81 @@ export class Binder {
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await findReservation(this.database, operation.subject);
     if (!held) return advance(this.database, operation, 'abandoned');
-    const [backend, cls, disks] = await Promise.all([
-      this.backends.connector(held.backend_id),
+    const [cls, disks, second] = await Promise.all([
       this.database.one<{ body: ClassManifest }>(
         `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
         [held.class_name],
       ),
-      this.database.rows<{ disk: string; node: string }>(
-        `SELECT disk, node FROM reservation_copies WHERE claim_uid = $1 AND role = 'data' ORDER BY disk`,
+      this.database.rows<{ pool_id: string; disk: string; node: string }>(
+        `SELECT pool_id, disk, node FROM reservation_copies WHERE claim_uid = $1 AND role = 'data' ORDER BY disk`,
         [held.claim_uid],
       ),
+      findSecondCopy(this.database, held.claim_uid),
     ]);
     const storageClass = cls && fromManifest(cls.body).storageClass;
-    // an earlier attempt may have been answered to nobody: look before asking again
-    let volume = this.intended.delete(operation.id) ? undefined : await backend.findVolume(held.volume_name);
+    const isFirst = this.intended.delete(operation.id);
+    const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }) =>
+      this.ensureVolume(
+        held,
+        at,
+        disks.filter((d) => d.pool_id === at.pool_id),
+        storageClass,
+        isFirst,
+      );
+    let made: BackendVolume;
+    let copy: BackendVolume | undefined;
     try {
-      volume ??= await this.metrics.timed(held.backend_id, 'volume made', () =>
+      // the copy first: a volume is there for its claim only when its copy is
+      copy = second && (await make(second));
+      made = await make(held);
+      if (second && copy)
+        await (
+          await this.backends.connector(held.backend_id)
+        ).ensureMirrored(made.id, { backend: second.backend_id, volume: copy.id });
+    } catch (error) {
+      if (!(error instanceof BackendProblem && error.code === 'full')) throw error;
+      if (second) await this.discard(second.backend_id, held.volume_name);
+      await this.discard(held.backend_id, held.volume_name);
+      return this.chooseAgain(operation, held);
+    }
+    const next = await this.database.transaction(async (tx) => {
+      const moved = await advance(this.database, operation, 'made', {}, tx);
+      if (!moved) return undefined;
+      await this.database.rows(
+        `UPDATE reservations SET state = 'made', volume_id = $2 WHERE claim_uid = $1 AND state = 'held'`,
+        [held.claim_uid, made.id],
+        tx,
+      );
+      if (copy)
+        await this.database.rows(
+          'UPDATE second_copies SET volume_id = $2 WHERE claim_uid = $1',
+          [held.claim_uid, copy.id],
+          tx,
+        );
+      return moved;
+    });
+    // the claim was deleted while the backend worked: nobody ever wrote to this volume
+    if (!next) await this.discardUnclaimed(held, second);
+    return next;
+  }
+
+  /** The volume on one backend; an earlier attempt may have been answered to nobody, so it is looked for before asking again. */
+  private async ensureVolume(
+    held: Reserved,
+    at: { backend_id: string; path: string; bytes: number },
+    disks: readonly { disk: string; node: string }[],
+    storageClass: StorageClass | undefined,
+    isFirst: boolean,
+  ): Promise<BackendVolume> {
+    const backend = await this.backends.connector(at.backend_id);
+    const known = isFirst ? undefined : await backend.findVolume(held.volume_name);
+    if (known) return known;
+    try {
+      return await this.metrics.timed(at.backend_id, 'volume made', () =>
         backend.createVolume({
           name: held.volume_name,
-          poolPath: held.path,
-          bytes: held.bytes,
+          poolPath: at.path,
+          bytes: at.bytes,
           // what the claim tuned is in what was reserved for it
           copies: disks.length || (storageClass?.copies ?? 1),
           encrypted: storageClass?.encrypted ?? false,
@@ -91,33 +147,28 @@ export class Binder {
         }),
       );
     } catch (error) {
-      if (!(error instanceof BackendProblem)) throw error;
-      if (error.code === 'exists') volume = await backend.findVolume(held.volume_name);
-      else if (error.code === 'full') return this.chooseAgain(operation, held);
-      if (!volume) throw error;
+      const there =
+        error instanceof BackendProblem && error.code === 'exists' && (await backend.findVolume(held.volume_name));
+      if (!there) throw error;
+      return there;
     }
-    const made = volume;
-    const next = await this.database.transaction(async (tx) => {
-      const moved = await advance(this.database, operation, 'made', {}, tx);
-      if (moved)
-        await this.database.rows(
-          `UPDATE reservations SET state = 'made', volume_id = $2 WHERE claim_uid = $1 AND state = 'held'`,
-          [held.claim_uid, made.id],
-          tx,
-        );
-      return moved;
-    });
-    // the claim was deleted while the backend worked: nobody ever wrote to this volume
-    if (!next) await this.discardUnclaimed(held, made.id);
-    return next;
   }
 
-  private async discardUnclaimed(held: Reserved, volumeId: string): Promise<void> {
+  /** Deletes a volume that no claim ever had. */
+  private async discard(backendId: string, name: string): Promise<void> {
+    const backend = await this.backends.connector(backendId);
+    const volume = await backend.findVolume(name);
+    if (volume) await backend.ensureVolumeDeleted(volume.id);
+  }
+
+  private async discardUnclaimed(held: Reserved, second: SecondCopy | undefined): Promise<void> {
     const abandoned = await this.database.one(
       `SELECT 1 FROM operations WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
       [held.claim_uid],
     );
-    if (abandoned) await (await this.backends.connector(held.backend_id)).ensureVolumeDeleted(volumeId);
+    if (!abandoned) return;
+    await this.discard(held.backend_id, held.volume_name);
+    if (second) await this.discard(second.backend_id, held.volume_name);
   }
 
   /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */

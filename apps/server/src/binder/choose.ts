@@ -162,8 +162,9 @@ export function chooseAndReserve(
     }
     const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
     const tuned = tunedClass(storageClass, request.tuned);
-    const copies = placedCopies(input, decision, tuned, node);
+    const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
     await reserve(database, claim, tuned, decision, copies, tx);
+    if (decision.second) await reserveSecond(database, claim, tuned, input, decision.second, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
     return advance(database, operation, 'making', { decisionId: id }, tx);
   });
@@ -220,16 +221,16 @@ async function keepDecision(
 
 function placedCopies(
   input: PlacementInput,
-  decision: Decision,
+  at: { readonly pool: string; readonly provisioned: number },
   storageClass: StorageClass,
   node: string | undefined,
 ): readonly PlacedCopy[] {
-  const pool = input.pools.get(decision.winner!)!;
+  const pool = input.pools.get(at.pool)!;
   if (pool.redundancy.kind !== 'spread' || !pool.redundancy.disks) return [];
   const disks = pool.redundancy.disks.map((d) => ({ ...d, capacity: Math.floor(d.capacity * pool.overcommit) }));
   const placed = placeCopies(disks, {
     copies: storageClass.copies,
-    size: decision.provisioned!,
+    size: at.provisioned,
     preferNode: storageClass.locality ? node : undefined,
     ...(storageClass.pinnedNodes.length > 0 && { pinned: storageClass.pinnedNodes }),
     ...(storageClass.witness && { witness: 'wanted' as const }),
@@ -274,12 +275,42 @@ async function reserve(
     ],
     tx,
   );
-  if (copies.length > 0)
-    await database.rows(
-      `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes, role)
-       SELECT $1, $2, disk, node, domain, CASE role WHEN 'data' THEN $4::bigint ELSE 0 END, role
-       FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text, role text)`,
-      [claim.uid, decision.winner, JSON.stringify(copies), provisioned],
-      tx,
-    );
+  await keepCopies(database, claim.uid, decision.winner!, provisioned, copies, tx);
+}
+
+async function keepCopies(
+  database: Database,
+  uid: string,
+  pool: string,
+  provisioned: number,
+  copies: readonly PlacedCopy[],
+  tx: Transaction,
+): Promise<void> {
+  if (copies.length === 0) return;
+  await database.rows(
+    `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes, role)
+     SELECT $1, $2, disk, node, domain, CASE role WHEN 'data' THEN $4::bigint ELSE 0 END, role
+     FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text, role text)`,
+    [uid, pool, JSON.stringify(copies), provisioned],
+    tx,
+  );
+}
+
+/** Reserves the copy on another backend, in the transaction and under the locks of the first. */
+async function reserveSecond(
+  database: Database,
+  claim: StoredClaim,
+  storageClass: StorageClass,
+  input: PlacementInput,
+  second: NonNullable<Decision['second']>,
+  tx: Transaction,
+): Promise<void> {
+  const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = second;
+  await database.rows(
+    `INSERT INTO second_copies (claim_uid, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
+     VALUES ($1, $2, $3, $4, $5, $6)`,
+    [claim.uid, pool, provisioned, Math.ceil(provisioned * footprintFactor), backendIops, backendThroughput],
+    tx,
+  );
+  await keepCopies(database, claim.uid, pool, provisioned, placedCopies(input, second, storageClass, undefined), tx);
 }

@@ -4,7 +4,7 @@ import { announce } from '../live/announce';
 import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
-import { findReservation, type Reserved } from './reservation';
+import { findReservation, findSecondCopy, type Reserved } from './reservation';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
 export class Release {
@@ -33,16 +33,20 @@ export class Release {
       await announce(this.database, [{ topic: 'namespaces' }]);
       return advance(this.database, operation, 'released');
     }
-    const backend = await this.backends.connector(held.backend_id);
-    const id = held.volume_id ?? (await backend.findVolume(held.volume_name))?.id;
+    // the copy goes after the platform said so, and before the volume: a volume without its copy can still be read
+    const second = await findSecondCopy(this.database, held.claim_uid);
+    if (second) await this.destroy(second.backend_id, second.volume_id, held.volume_name);
+    await this.destroy(held.backend_id, held.volume_id, held.volume_name);
+    return advance(this.database, operation, 'unmade');
+  }
+
+  private async destroy(backendId: string, volumeId: string | null, name: string): Promise<void> {
+    const backend = await this.backends.connector(backendId);
+    const id = volumeId ?? (await backend.findVolume(name))?.id;
     if (id) {
       await backend.ensureVolumeDeleted(id);
-      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [
-        held.backend_id,
-        id,
-      ]);
+      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [backendId, id]);
     }
-    return advance(this.database, operation, 'unmade');
   }
 
   private async fateOf(held: Reserved): Promise<'claim-lives' | 'keep' | 'destroy'> {

@@ -24,6 +24,21 @@ export interface Reserved {
   state: 'held' | 'made' | 'bound' | 'adrift';
 }
 
+/** The copy of a volume on another backend, with the pool it is reserved on. */
+export interface SecondCopy {
+  pool_id: string;
+  backend_id: string;
+  path: string;
+  bytes: number;
+  volume_id: string | null;
+}
+
+export const findSecondCopy = (database: Database, claim: string): Promise<SecondCopy | undefined> =>
+  database.one<SecondCopy>(
+    `SELECT s.*, p.backend_id, p.path FROM second_copies s JOIN pools p ON p.id = s.pool_id WHERE s.claim_uid = $1`,
+    [claim],
+  );
+
 export const findReservation = (database: Database, claim: string): Promise<Reserved | undefined> =>
   database.one<Reserved>(
     `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,

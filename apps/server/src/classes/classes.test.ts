@@ -126,6 +126,65 @@ describe('what a class promises', () => {
     expect([...world.kelp.backend.volumes.values()].find((v) => v.name === bound.volumeName)!.copies).toHaveLength(2);
   });
 
+  describe('a second copy on another backend', () => {
+    const on = (backend: World['basalt'], name: string) =>
+      [...backend.backend.volumes.values()].find((v) => v.name === name);
+
+    test('is made before the claim binds, is written at the same time, counts in its pool, and goes with the claim', async () => {
+      const before = await poolOf('kelp-nvme');
+      await moorClass(maren, 'twice', ['basalt-swift', 'kelp-nvme'], {
+        copies: 2,
+        secondCopy: true,
+        reclaim: 'Delete',
+      });
+      await make('logbook', 'twice');
+      const { claim: bound, decisions } = await maren.inState('logbook', 'bound', 'ferry-desk');
+      expect(decisions[0]!.trace.second).toMatchObject({ pool: 'kelp-nvme', footprintFactor: 2 });
+      const [first, second] = [on(world.basalt, bound.volumeName!)!, on(world.kelp, bound.volumeName!)!];
+      expect([first.capacity, second.capacity, second.copies.length]).toEqual([20 * GiB, 20 * GiB, 2]);
+      expect(first.mirrors).toEqual([`urn:vast-moorage:kelp:${second.id}`]);
+      const now = await poolOf('kelp-nvme');
+      expect(now.reservedBytes - before.reservedBytes).toBe(20 * GiB);
+      expect(now.reservedRaw - before.reservedRaw).toBe(40 * GiB);
+      await eventuallyHolds('no stranger on either', async () =>
+        expect((await poolOf('kelp-nvme')).foreignRaw).toBe(before.foreignRaw),
+      );
+      await eventuallyHolds('the reservation', async () =>
+        expect(
+          (await world.rows<{ state: string }>('SELECT state FROM reservations WHERE claim_uid = $1', [bound.uid]))[0]!
+            .state,
+        ).toBe('bound'),
+      );
+      await maren.ok('DELETE', '/api/claims/ferry-desk/logbook');
+      await eventuallyHolds('both gone', async () => {
+        expect([on(world.basalt, bound.volumeName!), on(world.kelp, bound.volumeName!)]).toEqual([
+          undefined,
+          undefined,
+        ]);
+        expect((await poolOf('kelp-nvme')).reservedBytes).toBe(before.reservedBytes);
+      });
+    });
+
+    test('that has no backend to go to keeps the claim pending, with that reason', async () => {
+      await moorClass(maren, 'twice-alone', ['basalt-swift', 'basalt-broad'], { copies: 1, secondCopy: true });
+      await make('lonely', 'twice-alone');
+      expect(await failedOf('lonely')).toEqual(['second-copy']);
+      await maren.ok('PUT', '/api/moorings/twice-alone/kelp-nvme', { enabled: true });
+      await maren.inState('lonely', 'bound', 'ferry-desk');
+    });
+
+    test('whose answers are lost is found again: one volume on each backend, one tie between them', async () => {
+      world.kelp.faults.add({ kind: 'lose-answer', method: 'POST', path: '/Volumes$', times: 1 });
+      world.basalt.faults.add({ kind: 'lose-answer', method: 'POST', path: '/Volumes$', times: 1 });
+      world.basalt.faults.add({ kind: 'lose-answer', method: 'POST', path: 'AssignReplicaTarget$', times: 1 });
+      await make('stormy', 'twice');
+      const { claim: bound } = await maren.inState('stormy', 'bound', 'ferry-desk');
+      for (const backend of [world.basalt, world.kelp])
+        expect([...backend.backend.volumes.values()].filter((v) => v.name === bound.volumeName)).toHaveLength(1);
+      expect(on(world.basalt, bound.volumeName!)!.mirrors).toHaveLength(1);
+    });
+  });
+
   test.each([
     ['a witness for three copies', { copies: 3, witness: true }, 'witness'],
     ['shared files on raw devices', { purpose: 'shared-files', volumeMode: 'Block' }, 'volumeMode'],

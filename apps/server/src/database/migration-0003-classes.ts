@@ -38,6 +38,21 @@ CREATE TRIGGER reservations_counted
   AFTER INSERT OR DELETE OR UPDATE OF pool_id, bytes, raw_bytes, backend_iops, backend_throughput
   ON reservations FOR EACH ROW EXECUTE FUNCTION count_reservation();
 
+-- the copy of a volume that its class keeps on another backend, under the same name
+CREATE TABLE second_copies (
+  claim_uid text PRIMARY KEY REFERENCES reservations ON DELETE CASCADE,
+  pool_id text NOT NULL REFERENCES pools,
+  bytes bigint NOT NULL,
+  raw_bytes bigint NOT NULL,
+  backend_iops double precision NOT NULL,
+  backend_throughput double precision NOT NULL,
+  volume_id text
+);
+CREATE INDEX second_copies_pool ON second_copies (pool_id);
+CREATE TRIGGER second_copies_counted
+  AFTER INSERT OR DELETE OR UPDATE OF pool_id, bytes, raw_bytes, backend_iops, backend_throughput
+  ON second_copies FOR EACH ROW EXECUTE FUNCTION count_reservation();
+
 -- a class without a row here is open to every namespace
 CREATE TABLE class_access (
   class_name text PRIMARY KEY,

@@ -16,6 +16,8 @@ export interface Volume {
   readonly serviceClass?: string;
   state: 'Starting' | 'Enabled';
   copies: Copy[];
+  /** Volumes of other services that are written at the same time. */
+  mirrors?: string[];
 }
 
 export interface ServiceClass {
@@ -291,6 +293,13 @@ export class Backend {
   private endTask(task: Task): void {
     task.state = 'Completed';
     task.percent = 100;
+  }
+
+  /** Another service's volume gets every write from now on. */
+  mirror(id: string, target: string): void {
+    const volume = this.volumes.get(id)!;
+    volume.mirrors = [...new Set([...(volume.mirrors ?? []), target])];
+    this.save(volume);
   }
 
   addServiceClass(cls: ServiceClass): void {

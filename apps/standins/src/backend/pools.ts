@@ -150,6 +150,14 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     if (!copy) throw new RedfishError(404, 'ResourceNotFound', 'There is no such replica.');
     res.json(view.copy(volume, copy, index));
   });
+  app.post(`${at.volumes}/:volume/Actions/Volume.AssignReplicaTarget`, (req, res) => {
+    const { TargetVolume, ReplicaUpdateMode } = req.body as { TargetVolume?: string; ReplicaUpdateMode?: string };
+    if (!backend.volumes.has(req.params.volume)) throw notFound('Volume', req.params.volume);
+    if (!TargetVolume) throw missing('TargetVolume');
+    if (ReplicaUpdateMode !== 'Synchronous') throw missing('ReplicaUpdateMode');
+    backend.mirror(req.params.volume, TargetVolume);
+    res.status(204).end();
+  });
   app.delete(`${at.volumes}/:volume`, (req, res) => {
     backend.remove(req.params.volume);
     res.status(204).end();

@@ -99,9 +99,17 @@ export class Views {
           ProvidingPools: [link(this.at.pool(volume.pool))],
         },
       ],
-      ReplicaTargets: volume.copies.map((copy, i) =>
-        expand === 'replicas' ? this.copy(volume, copy, i) : link(this.at.copy(volume.id, i)),
-      ),
+      ReplicaTargets: [
+        ...volume.copies.map((copy, i) =>
+          expand === 'replicas' ? this.copy(volume, copy, i) : link(this.at.copy(volume.id, i)),
+        ),
+        ...(volume.mirrors ?? []).map((target) => link(target)),
+      ],
+      Actions: {
+        '#Volume.AssignReplicaTarget': {
+          target: `${this.at.volume(volume.id)}/Actions/Volume.AssignReplicaTarget`,
+        },
+      },
       Links: {
         Drives: volume.copies.map((c) => link(this.at.drive(this.backend.drive(c.drive)))),
         ...(volume.serviceClass && { ClassOfService: link(this.at.serviceClass(volume.serviceClass)) }),

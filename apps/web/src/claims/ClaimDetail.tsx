@@ -131,6 +131,11 @@ function Body({ detail }: { detail: Detail }) {
       )}
       <Paper sx={{ p: 2 }}>
         <Typography variant="h2">{last?.trace.winner ? `Why ${last.trace.winner}` : 'Why nowhere'}</Typography>
+        {last?.trace.second && (
+          <Typography variant="body2">
+            Its second copy is kept on {last.trace.second.pool}, written at the same time.
+          </Typography>
+        )}
         {last && last.trace.candidates.length > 0 ? (
           <Trace decision={last} />
         ) : (
