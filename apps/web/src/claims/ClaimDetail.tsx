@@ -1,10 +1,11 @@
 import { Box, Button, Paper, TextField, Typography } from '@mui/material';
 import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
+import type { ClassRow } from '@moorage/contract/classes';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
 import { call } from '../api/client';
-import { queryClient, useClaim } from '../api/queries';
+import { queryClient, useClaim, useClasses } from '../api/queries';
 import { useGo, useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
@@ -36,10 +37,21 @@ function Sizes({ claim }: { claim: ClaimRow }) {
   );
 }
 
+/** What becomes of a volume whose claim is deleted, by its class. */
+function fateOf(row: ClassRow | undefined): string {
+  if (!row) return 'goes or stays as its class said when it was made.';
+  const { reclaim, graceDays } = row.storageClass;
+  if (reclaim === 'Retain') return 'stays behind, adrift: nothing is destroyed, and it still counts.';
+  if (graceDays > 0)
+    return `is kept for ${graceDays} ${graceDays === 1 ? 'day' : 'days'}, offline, and destroyed for good then.`;
+  return 'is destroyed for good, at once.';
+}
+
 function Deletion({ claim, close }: { claim: ClaimRow; close: () => void }) {
   const go = useGo();
   const [, select] = useSelected();
   const [typed, setTyped] = useState('');
+  const { data: classes } = useClasses();
   const used = claim.consumed ?? 0;
   const remove = useAct(async () => {
     await call(`/api/claims/${claim.namespace}/${claim.name}?confirm=${encodeURIComponent(typed)}`, {
@@ -66,7 +78,7 @@ function Deletion({ claim, close }: { claim: ClaimRow; close: () => void }) {
     >
       <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
         {claim.volumeName
-          ? `What goes with it: its volume, ${sizeText(claim.provisioned ?? 0)}, with ${sizeText(used)} written. If the class keeps volumes, it stays behind adrift; if not, the data is destroyed for good.`
+          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateOf(classes?.find((c) => c.storageClass.name === claim.className))}`
           : 'It has no volume yet: no data goes with it.'}
       </Typography>
       {used > 0 && (
