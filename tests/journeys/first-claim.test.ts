@@ -169,7 +169,8 @@ test('the Moorings grid answers to keys alone', async () => {
         .map((m) => m.pool_id)
         .join() === 'basalt-swift,kelp-nvme',
   );
-  await press(Key.ARROW_LEFT);
+  // pools stand by backend, and there from fast to deep
+  await press(Key.ARROW_RIGHT);
   await browser.see('tide-fast on kelp-deep');
 }, 300_000);
 

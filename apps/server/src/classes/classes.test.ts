@@ -1,4 +1,5 @@
 import type { ClassRow, Grants, Succession } from '@moorage/contract/classes';
+import type { Line } from '@moorage/contract/claims';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { RunningServer } from '../server';
 import { Caller, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
@@ -123,6 +124,8 @@ describe('what a class promises', () => {
       ['witness', 0],
     ]);
     expect(new Set(copies.map((c) => c.domain)).size).toBe(3);
+    const { links } = await maren.ok<Line>('GET', '/api/line?claim=ferry-desk/watched');
+    expect(links.at(-1)).toMatchObject({ kind: 'copy', note: 'a witness, without data' });
     expect([...world.kelp.backend.volumes.values()].find((v) => v.name === bound.volumeName)!.copies).toHaveLength(2);
   });
 
@@ -143,6 +146,13 @@ describe('what a class promises', () => {
       const [first, second] = [on(world.basalt, bound.volumeName!)!, on(world.kelp, bound.volumeName!)!];
       expect([first.capacity, second.capacity, second.copies.length]).toEqual([20 * GiB, 20 * GiB, 2]);
       expect(first.mirrors).toEqual([`urn:vast-moorage:kelp:${second.id}`]);
+      const { links } = await maren.ok<Line>('GET', '/api/line?claim=ferry-desk/logbook');
+      expect(links.at(-1)).toMatchObject({
+        kind: 'copy',
+        name: 'kelp',
+        backendId: second.id,
+        note: 'the second copy, on kelp-nvme',
+      });
       const now = await poolOf('kelp-nvme');
       expect(now.reservedBytes - before.reservedBytes).toBe(20 * GiB);
       expect(now.reservedRaw - before.reservedRaw).toBe(40 * GiB);
