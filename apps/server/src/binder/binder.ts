@@ -93,7 +93,7 @@ export class Binder {
           await this.backends.connector(held.backend_id)
         ).ensureMirrored(made.id, { backend: second.backend_id, volume: copy.id });
     } catch (error) {
-      if (!(error instanceof BackendProblem && error.code === 'full')) throw error;
+      if (!(error instanceof BackendProblem) || !(await this.isStale(error, held, second))) throw error;
       if (second) await this.discard(second.backend_id, held.volume_name);
       await this.discard(held.backend_id, held.volume_name);
       return this.chooseAgain(operation, held);
@@ -117,6 +117,23 @@ export class Binder {
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
     if (!next) await this.discardUnclaimed(held, second);
     return next;
+  }
+
+  /** Whether the refusal comes of a state that has changed since the decision: the pool is full, or a disk of the copies is gone. */
+  private async isStale(error: BackendProblem, held: Reserved, second: SecondCopy | undefined): Promise<boolean> {
+    if (error.code === 'full') return true;
+    if (error.code !== 'refused') return false;
+    await this.backends.sync(held.backend_id);
+    if (second) await this.backends.sync(second.backend_id);
+    const gone = await this.database.one(
+      `SELECT 1 FROM reservation_copies c
+       JOIN pools p ON p.id = c.pool_id
+       LEFT JOIN backend_disks d ON d.backend_id = p.backend_id AND d.id = c.disk
+       LEFT JOIN backend_nodes n ON n.backend_id = p.backend_id AND n.name = d.node
+       WHERE c.claim_uid = $1 AND (d.id IS NULL OR NOT d.works OR n.up = false) LIMIT 1`,
+      [held.claim_uid],
+    );
+    return gone !== undefined;
   }
 
   /** The volume on one backend; an earlier attempt may have been answered to nobody, so it is looked for before asking again. */
