@@ -95,7 +95,8 @@ test('ledger is made by answering all five questions, each with its consequence,
   await browser.see('is kept for 7 days, offline, and destroyed then');
   await browser.click('keep the volume');
   await browser.click('Safeguard: local snapshots');
-  await browser.see('Reaches back 7 days; at worst 6 h of work are lost.');
+  await browser.see('The snapshots themselves are not taken yet: do not count on them.');
+  await browser.see('Would reach back 7 days, losing 6 h of work at worst.');
   // what may a claim tune
   await browser.click('Let claims tune something');
   await browser.see('Every namespace may ask for iops-floor from 100 to 5,000');

@@ -9,7 +9,7 @@ import { bytes, gibibytes, TiB } from '@moorage/core/sizes/bytes';
 import { sizeText } from '@moorage/core/sizes/display';
 import { foolish, impossible, iopsText, megabytesText, plain, type Consequence } from './consequence';
 
-export const samples = [gibibytes(10), gibibytes(100), bytes(TiB)];
+const samples = [gibibytes(10), gibibytes(100), bytes(TiB)];
 
 const exceeds = (floor?: RateTerm, ceiling?: RateTerm): boolean =>
   floor !== undefined && ceiling !== undefined && samples.some((s) => rateFor(floor, s) > rateFor(ceiling, s));

@@ -81,8 +81,9 @@ export function planMoves(
         a.consumed - b.consumed ||
         (`${a.namespace}/${a.claim}` < `${b.namespace}/${b.claim}` ? -1 : 1),
     )
-    .map(({ inUse: _inUse, ...mover }) => {
-      const to = place({ ...mover, inUse: _inUse });
+    .map((asked) => {
+      const { inUse: _inUse, ...mover } = asked;
+      const to = place(asked);
       const rates = [mover.from, to].filter((p) => p !== null).map((p) => movingShare * throughputOf(p));
       const rate = Math.min(...rates.filter((r) => r > 0));
       const seconds = to !== null && Number.isFinite(rate) ? mover.consumed / rate : 0;

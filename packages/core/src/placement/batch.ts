@@ -1,6 +1,6 @@
 import { subscriptionCeiling } from '../capacity/thin';
 import type { StorageClass } from '../classes/storage-class';
-import { withVolume, type Pool, type Taking } from '../pools/pool';
+import { iopsLimit, throughputLimit, withVolume, type Pool, type Taking } from '../pools/pool';
 import { decide, spreadScore } from './decide';
 import { Offers } from './offer';
 import type { PlacementInput, Quota } from './request';
@@ -124,15 +124,11 @@ class Harbour {
       this.raw[i]! + berth.raw <= berth.rawCeiling &&
       this.taken[i]! + provisioned <= (pool.allotment ?? Infinity) &&
       (!pool.backendCap || this.capTaken.get(pool.backend)! + provisioned <= pool.backendCap.limit) &&
-      (berth.iops === 0 || berth.iops <= this.iopsLimit(pool) - this.iops[i]!) &&
-      (berth.throughput === 0 || berth.throughput <= this.throughputLimit(pool) - this.throughput[i]!) &&
+      (berth.iops === 0 || berth.iops <= iopsLimit(pool) - this.iops[i]!) &&
+      (berth.throughput === 0 || berth.throughput <= throughputLimit(pool) - this.throughput[i]!) &&
       kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + provisioned <= q.limit)
     );
   }
-
-  private iopsLimit = (pool: Pool): number => Math.min(0.7 * pool.iops, pool.iopsAllotment ?? Infinity);
-  private throughputLimit = (pool: Pool): number =>
-    Math.min(0.7 * pool.throughput, pool.throughputAllotment ?? Infinity);
 
   /** The berth that leaves most to those who come after; undefined when none fits. */
   best(kind: Kind): Berth | undefined {
@@ -146,7 +142,7 @@ class Harbour {
       const pool = this.pools[i]!;
       const factor = raw / provisioned;
       const left = (rawCeiling - this.raw[i]!) / factor;
-      const limits = [this.iopsLimit(pool), this.throughputLimit(pool)] as const;
+      const limits = [iopsLimit(pool), throughputLimit(pool)] as const;
       const ratesLeft = Math.min(
         limits[0] > 0 ? (limits[0] - this.iops[i]! - berth.iops) / limits[0] : 1,
         limits[1] > 0 ? (limits[1] - this.throughput[i]! - berth.throughput) / limits[1] : 1,

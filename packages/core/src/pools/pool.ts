@@ -73,13 +73,16 @@ export interface Pool {
   readonly largest: number;
 }
 
-/** Back-end operations per second that may still be promised: 0.70 of what the pool can do, or our allotment of it. */
-export const iopsLeft = (pool: Pool): number =>
-  Math.min(promisableShare * pool.iops, pool.iopsAllotment ?? Infinity) - pool.promisedIops;
+/** Back-end operations and bytes per second that may be promised in all: 0.70 of what the pool can do, or our allotment of it. */
+export const iopsLimit = (pool: Pool): number => Math.min(promisableShare * pool.iops, pool.iopsAllotment ?? Infinity);
+export const throughputLimit = (pool: Pool): number =>
+  Math.min(promisableShare * pool.throughput, pool.throughputAllotment ?? Infinity);
+
+/** Back-end operations per second that may still be promised. */
+export const iopsLeft = (pool: Pool): number => iopsLimit(pool) - pool.promisedIops;
 
 /** Bytes per second that may still be promised, counted the same way. */
-export const throughputLeft = (pool: Pool): number =>
-  Math.min(promisableShare * pool.throughput, pool.throughputAllotment ?? Infinity) - pool.promisedThroughput;
+export const throughputLeft = (pool: Pool): number => throughputLimit(pool) - pool.promisedThroughput;
 
 /** Copies that the pool keeps for a class as ours; 1 where its redundancy is inner or erasure-coded. */
 export function copiesOn(pool: Pool, copies: number): number {
