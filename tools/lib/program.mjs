@@ -5,7 +5,7 @@ import { Stop } from './say.mjs';
 
 /** Starts one of our built programs and waits until a line of its output matches. Gives that line and a way to end it. */
 export function startProgram(file, args, { env = {}, until, name, onExit, onLine }) {
-  const child = spawn(process.execPath, ['--enable-source-maps', join(root, file), ...args], {
+  const child = spawn(process.execPath, [join(root, file), ...args], {
     env: { ...process.env, ...env },
     stdio: ['ignore', 'pipe', 'pipe'],
     detached: true,

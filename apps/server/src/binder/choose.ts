@@ -14,44 +14,46 @@ import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
 import { corePools, livePools } from '../pools/pools';
 
+/** Everything about a claim that its decision rests on, pools and quotas aside. */
 interface StoredClaim {
   uid: string;
   namespace: string;
   name: string;
   size_bytes: number;
   phase: string | null;
-  class_name: string | null;
   body: {
     metadata: { annotations?: Record<string, string>; deletionTimestamp?: string };
     spec: { accessModes?: AccessMode[]; volumeMode?: VolumeMode };
   };
+  class: ClassManifest | null;
+  /** The node the platform chose for the claim's first pod, and its zone. */
+  node: string | null;
+  zone: string | null;
+  moorings: Mooring[];
+  /** Whether the class is open to all namespaces, and whether this one was granted it. */
+  open: boolean;
+  granted: boolean;
+  /** The pool that a plan for many claims chose for this one. */
+  planned: string | null;
+  limits: { class_name: string; bytes: number }[];
 }
 
-const selectedNode = 'volume.kubernetes.io/selected-node';
+// one statement, since each costs a way to the database and back while pools wait to be locked
+const claimSelect = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.body, c.body AS class, at.node,
+    (SELECT n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' FROM platform_objects n WHERE n.plural = 'nodes' AND n.name = at.node) AS zone,
+    (SELECT coalesce(jsonb_agg(jsonb_build_object('pool', pool_id, 'enabled', enabled, 'order', rank, 'weight', weight) ORDER BY rank, pool_id), '[]')
+     FROM (SELECT * FROM moorings WHERE class_name = o.class_name ORDER BY rank, pool_id LIMIT 1000) m) AS moorings,
+    coalesce((SELECT open FROM class_access a WHERE a.class_name = o.class_name), true) AS open,
+    EXISTS (SELECT 1 FROM grants g WHERE g.class_name = o.class_name AND g.namespace = o.namespace) AS granted,
+    (SELECT pool_id FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
+    (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'bytes', bytes)), '[]')
+     FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits
+  FROM platform_objects o
+  LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+  CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at
+  WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`;
 
-async function findClass(database: Database, name: string | null, tx: Transaction): Promise<StorageClass | undefined> {
-  const row = await database.one<{ body: ClassManifest }>(
-    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-    [name],
-    tx,
-  );
-  return row?.body.provisioner === provisioner ? fromManifest(row.body).storageClass : undefined;
-}
-
-async function findMoorings(database: Database, className: string, tx: Transaction): Promise<Mooring[]> {
-  return database.rows<Mooring & object>(
-    'SELECT pool_id AS pool, enabled, rank AS "order", weight FROM moorings WHERE class_name = $1 ORDER BY rank, pool_id LIMIT 1000',
-    [className],
-    tx,
-  );
-}
-
-async function findQuotas(database: Database, namespace: string, className: string, tx: Transaction): Promise<Quota[]> {
-  const limits = await database.rows<{ class_name: string; bytes: number }>(
-    `SELECT class_name, bytes FROM limits WHERE namespace = $1 AND class_name IN ('', $2)`,
-    [namespace, className],
-    tx,
-  );
+async function readQuotas(database: Database, { namespace, limits }: StoredClaim, tx: Transaction): Promise<Quota[]> {
   if (limits.length === 0) return [];
   // two claims of one namespace must not both see the last free bytes
   await database.rows('SELECT pg_advisory_xact_lock(4413, hashtext($1))', [namespace], tx);
@@ -67,36 +69,6 @@ async function findQuotas(database: Database, namespace: string, className: stri
   }));
 }
 
-/** Whether the namespace may use the class, and the pool a plan for many claims chose for this one. */
-async function findPermission(
-  database: Database,
-  claim: StoredClaim,
-  className: string,
-  tx: Transaction,
-): Promise<Pick<PlacementInput, 'granted' | 'planned'>> {
-  const row = await database.one<{ open: boolean; granted: boolean; planned: string | null }>(
-    `SELECT coalesce((SELECT open FROM class_access WHERE class_name = $1), true) AS open,
-       EXISTS (SELECT 1 FROM grants WHERE class_name = $1 AND namespace = $2) AS granted,
-       (SELECT pool_id FROM planned_places WHERE namespace = $2 AND claim_name = $3) AS planned`,
-    [className, claim.namespace, claim.name],
-    tx,
-  );
-  return {
-    ...(row!.open ? {} : { granted: row!.granted }),
-    ...(row!.planned !== null && { planned: row!.planned }),
-  };
-}
-
-async function zoneOf(database: Database, node: string | undefined, tx: Transaction): Promise<string | undefined> {
-  if (!node) return undefined;
-  const row = await database.one<{ zone: string | null }>(
-    `SELECT body #>> '{metadata,labels,topology.kubernetes.io/zone}' AS zone FROM platform_objects WHERE plural = 'nodes' AND name = $1`,
-    [node],
-    tx,
-  );
-  return row?.zone ?? undefined;
-}
-
 /**
  * Chooses a pool for a claim and reserves it, in one transaction under the locks of the namespace and of the moored pools:
  * any number of servers together never exceed a ceiling. The trace is kept whether or not something fits.
@@ -107,27 +79,19 @@ export function chooseAndReserve(
   operation: Operation,
 ): Promise<Operation | undefined> {
   return database.transaction(async (tx) => {
-    const claim = await database.one<StoredClaim>(
-      `SELECT uid, namespace, name, size_bytes, phase, class_name, body FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND uid = $1`,
-      [operation.subject],
-      tx,
-    );
+    const claim = await database.one<StoredClaim>(claimSelect, [operation.subject], tx);
     if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost')
       return advance(database, operation, 'abandoned', {}, tx);
     // bound to a volume made beforehand: not ours to provide
     if (claim.phase === 'Bound') return advance(database, operation, 'abandoned', {}, tx);
-    const storageClass = await findClass(database, claim.class_name, tx);
-    if (!storageClass) return rest(database, operation, 'class', tx);
-    const node = claim.body.metadata.annotations?.[selectedNode];
+    if (claim.class?.provisioner !== provisioner) return rest(database, operation, 'class', tx);
+    const { storageClass } = fromManifest(claim.class);
+    const { moorings } = claim;
+    const node = claim.node ?? undefined;
     if (storageClass.binding === 'WaitForFirstConsumer' && !node)
       return rest(database, operation, 'first-consumer', tx);
 
-    const [moorings, quotas, zone, permission] = await Promise.all([
-      findMoorings(database, storageClass.name, tx),
-      findQuotas(database, claim.namespace, storageClass.name, tx),
-      zoneOf(database, node, tx),
-      findPermission(database, claim, storageClass.name, tx),
-    ]);
+    const quotas = await readQuotas(database, claim, tx);
     const live = await livePools(
       database,
       moorings.map((m) => m.pool),
@@ -139,7 +103,7 @@ export function chooseAndReserve(
       size: claim.size_bytes as Bytes,
       modes: claim.body.spec.accessModes ?? [],
       volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
-      zone,
+      zone: claim.zone ?? undefined,
       tuned: readTuned(claim.body.metadata.annotations),
     };
     const input: PlacementInput = {
@@ -148,7 +112,8 @@ export function chooseAndReserve(
       moorings,
       pools: corePools(live),
       quotas,
-      ...permission,
+      ...(!claim.open && { granted: claim.granted }),
+      ...(claim.planned !== null && { planned: claim.planned }),
     };
     const started = performance.now();
     const decision = decide(input);

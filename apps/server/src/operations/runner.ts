@@ -61,13 +61,7 @@ export class Runner {
         const free = slots - this.busy;
         if (free <= 0) break;
         const jobs = await this.queue.take(free);
-        for (const { job, operation } of jobs) {
-          this.busy += 1;
-          void this.run(job, operation).finally(() => {
-            this.busy -= 1;
-            if (this.busy >= slots - 1) void this.pump();
-          });
-        }
+        for (const { job, operation } of jobs) this.begin(operation, job);
         if (jobs.length === free) this.wanted = true;
       }
     } catch (error) {
@@ -77,14 +71,22 @@ export class Runner {
     }
   }
 
-  private async run(job: string, id: string): Promise<void> {
+  private begin(operation: string, job?: string): void {
+    this.busy += 1;
+    void this.run(operation, job).finally(() => {
+      this.busy -= 1;
+      if (this.busy >= slots - 1) void this.pump();
+    });
+  }
+
+  private async run(id: string, job: string | undefined): Promise<void> {
     try {
       const operation = await take(this.database, id, this.serverKey);
       if (operation) {
         await this.carry(operation);
         if (await giveBack(this.database, id, this.serverKey)) await this.enqueue([id]);
       }
-      await this.queue.done(job);
+      if (job !== undefined) await this.queue.done(job);
     } catch (error) {
       // without the database nothing can be noted: the job comes back by itself, and the lease dies with this server's lock
       this.log[isDatabaseGone(error) ? 'warn' : 'error']({ err: error, operation: id }, 'an operation was interrupted');
@@ -120,15 +122,18 @@ export class Runner {
     }
   }
 
-  /** Puts operations on the queue, begins at once with what there is room for, and tells all servers. */
-  async enqueue(ids: readonly string[], afterSeconds = 0): Promise<void> {
-    if (ids.length === 0) return;
-    await this.queue.put(ids, afterSeconds);
-    if (afterSeconds > 0) return;
-    const pumped = this.pump();
-    // what fits in this server's free slots needs nobody else
-    if (this.busy + ids.length > slots / 2) await callForWork(this.database);
-    await pumped;
+  /**
+   * Begins operations at once as far as this server has slots to spare, and puts the others on the queue for all servers. What
+   * is begun at once needs no job: its lease dies with this server, and the sweep of another finds it.
+   */
+  async enqueue(ids: readonly string[]): Promise<void> {
+    if (this.stopped) return;
+    const here = Math.max(0, slots / 2 - this.busy);
+    for (const id of ids.slice(0, here)) this.begin(id);
+    const others = ids.slice(here);
+    if (others.length === 0) return;
+    await this.queue.put(others);
+    await callForWork(this.database);
   }
 
   async stop(): Promise<void> {
