@@ -288,28 +288,20 @@ export class Binder {
 
   /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
   async beginBinding(claims: readonly string[], tx?: Transaction): Promise<string[]> {
-    const ours = await this.database.rows<{ uid: string }>(
-      `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2`,
+    const rows = await this.database.rows<{ id: string }>(
+      `INSERT INTO operations AS op (kind, subject, state)
+       SELECT 'bind', o.uid, 'deciding' FROM platform_objects o
+       JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
+       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2 ORDER BY o.uid
+       ON CONFLICT (kind, subject) DO UPDATE SET state = 'waiting', waiting_for = CASE op.state WHEN 'abandoned' THEN 'class' ELSE op.waiting_for END
+       WHERE op.state = 'waiting'
+         -- given up when the claim was thought to be gone; it is there again and nothing is reserved for it
+         OR (op.state = 'abandoned' AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
+       RETURNING id`,
       [claims, provisioner],
       tx,
     );
-    const uids = ours.map((c) => c.uid);
-    // given up when the claim was thought to be gone; it is there again and nothing is reserved for it
-    await this.database.rows(
-      `UPDATE operations op SET state = 'waiting', waiting_for = 'class', updated_at = now()
-       WHERE kind = 'bind' AND state = 'abandoned' AND subject = ANY($1)
-         AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject)`,
-      [uids],
-      tx,
-    );
-    const fresh = await ensureOperations(this.database, 'bind', 'deciding', uids, tx);
-    const waiting = await this.database.rows<{ id: string }>(
-      `SELECT id FROM operations WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
-      [claims],
-      tx,
-    );
-    return [...fresh, ...waiting.map((w) => w.id)];
+    return rows.map((r) => r.id);
   }
 
   /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */

@@ -161,12 +161,17 @@ export async function listClaims(database: Database, query: ClaimQuery): Promise
   };
 }
 
-export async function getClaim(database: Database, namespace: string, name: string): Promise<ClaimDetail> {
+async function getStored(database: Database, namespace: string, name: string): Promise<StoredClaim> {
   const row = await database.one<StoredClaim>(
     `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
     [namespace, name],
   );
   if (!row) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
+  return row;
+}
+
+export async function getClaim(database: Database, namespace: string, name: string): Promise<ClaimDetail> {
+  const row = await getStored(database, namespace, name);
   const decisions = await database.rows<{
     made_at: Date;
     took_micros: number;
@@ -218,7 +223,7 @@ export async function createClaim(
     await announce(database, [{ topic: 'claims', subject }], tx);
     return begin([made.metadata.uid!], tx);
   });
-  return { claim: (await getClaim(database, namespace, name)).claim, operations };
+  return { claim: toRow(await getStored(database, namespace, name)), operations };
 }
 
 /** Deletes a claim on the platform. When its class destroys the volume and data was written, the name must be given once more. */
@@ -229,7 +234,7 @@ export async function deleteClaim(
   confirm: string | undefined,
   person: string,
 ): Promise<void> {
-  const { claim } = await getClaim(database, at.namespace, at.name);
+  const claim = toRow(await getStored(database, at.namespace, at.name));
   const fate = await database.one<{ reclaim: string; grace_days: number }>(
     'SELECT reclaim, grace_days FROM reservations WHERE claim_uid = $1',
     [claim.uid],

@@ -214,33 +214,36 @@ export class Mirror {
     version: string,
     tx: Transaction,
   ): Promise<void> {
-    if (changed.length > 0) await upsertObjects(this.database, plural, changed, tx);
+    if (changed.length > 0) await upsertObjects(this.database, plural, changed, tx, version);
     if (gone.length > 0)
       await this.database.rows('DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)', [plural, gone], tx);
-    await this.database.rows(
-      `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
-       ON CONFLICT (plural) DO UPDATE SET version = greatest(mirror_state.version, excluded.version), seen_at = now()`,
-      [plural, version],
-      tx,
-    );
+    if (changed.length === 0) await this.database.rows(noteVersion, [plural, version], tx);
   }
 }
 
-/** Writes objects into the mirror unless it knows a newer version; also used for an object the platform just gave us. */
+const noteVersion = `INSERT INTO mirror_state (plural, version) SELECT $1, $2::bigint WHERE $2 IS NOT NULL
+  ON CONFLICT (plural) DO UPDATE SET version = greatest(mirror_state.version, excluded.version), seen_at = now()`;
+
+/**
+ * Writes objects into the mirror unless it knows a newer version; also used for an object the platform just gave us. With
+ * `version`, it is noted how far the collection was followed.
+ */
 export async function upsertObjects(
   database: Database,
   plural: Plural,
   objects: readonly PlatformObject[],
   tx?: Transaction,
+  version?: string,
 ): Promise<void> {
   await database.rows(
-    `INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
-     SELECT $1, o.* FROM jsonb_to_recordset($2::jsonb)
+    `WITH noted AS (${noteVersion})
+     INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
+     SELECT $1, o.* FROM jsonb_to_recordset($3::jsonb)
        AS o(uid text, namespace text, name text, version bigint, body jsonb, class_name text, phase text, size_bytes bigint, created_at timestamptz)
      ON CONFLICT (plural, uid) DO UPDATE SET namespace = excluded.namespace, name = excluded.name, version = excluded.version, body = excluded.body,
        class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes
      WHERE platform_objects.version < excluded.version`,
-    [plural, JSON.stringify(objects.map(toRow))],
+    [plural, version, JSON.stringify(objects.map(toRow))],
     tx,
   );
 }
