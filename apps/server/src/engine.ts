@@ -62,7 +62,7 @@ export class Engine {
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
-    this.binder = new Binder(database, platform, this.backends, metrics);
+    this.binder = new Binder(database, platform, this.backends, metrics, config.estate.site);
     const reshapes = new ReshapeCarrier(database, this.backends);
     const perform: Performer = (operation, step) =>
       operation.kind === 'reshape' ? reshapes.perform(operation, step) : this.binder.perform(operation, step);

@@ -63,6 +63,8 @@ export const poolSchema = z.object({
   id: z.string(),
   name: z.string(),
   backend: z.string(),
+  /** Sites that reach it. */
+  sites: z.array(z.string()),
   facts: poolFactsSchema,
   /** Copies counted where we keep them; provisioned bytes elsewhere. */
   reservedRaw: z.number(),

@@ -53,6 +53,14 @@ export const checkSchema = z.object({
   have: z.union([z.number(), z.string()]),
   unit: z.enum(['bytes', 'iops', 'bytes-per-second', 'copies', 'share', 'text']),
 });
+const furtherCopySchema = z.object({
+  pool: z.string(),
+  provisioned: z.number(),
+  footprintFactor: z.number(),
+  backendIops: z.number(),
+  backendThroughput: z.number(),
+});
+
 export const decisionSchema = z.object({
   madeAt: z.string(),
   /** How long choosing took, microseconds. */
@@ -86,16 +94,9 @@ export const decisionSchema = z.object({
     throughputFloor: z.number().optional(),
     backendThroughput: z.number().optional(),
     footprintFactor: z.number().optional(),
-    /** The copy on another backend. */
-    second: z
-      .object({
-        pool: z.string(),
-        provisioned: z.number(),
-        footprintFactor: z.number(),
-        backendIops: z.number(),
-        backendThroughput: z.number(),
-      })
-      .optional(),
+    /** The copy on another backend, and the one at another site. */
+    second: furtherCopySchema.optional(),
+    offsite: furtherCopySchema.optional(),
   }),
   remedies: z.array(
     z.object({ changes: z.array(z.looseObject({ kind: z.string() })), pool: z.string(), cost: z.number() }),

@@ -23,6 +23,7 @@ export const mooringOrderSchema = z.object({
 
 /** All that a decision looks at, for the browser's worker to try claims on. */
 export const placementStateSchema = z.object({
+  site: z.string(),
   classes: z.array(storageClassSchema.extend({ name: z.string() })),
   /** Version of each class, by its name. */
   classVersions: z.record(z.string(), z.string()),
@@ -47,6 +48,12 @@ export const placementStateSchema = z.object({
   namespaces: z.array(z.string()),
 });
 export type PlacementState = z.infer<typeof placementStateSchema>;
+
+/** Whether claims of the state's site can have their volumes on a pool; else it is there for off-site copies. */
+export const isHere = (
+  state: Pick<PlacementState, 'site'>,
+  pool: Pick<PlacementState['pools'][number], 'sites'>,
+): boolean => pool.sites.includes(state.site);
 
 /** One change of a draft, with what it was made against: null where there was nothing. */
 export const draftedChangeSchema = z.discriminatedUnion('kind', [

@@ -95,6 +95,14 @@ export class BackendProblem extends Error {
   }
 }
 
+/** A volume of another backend that a volume's writes go to as well. */
+export interface MirrorTarget {
+  readonly backend: string;
+  readonly volume: string;
+  /** At the same time, or later. */
+  readonly mode: 'synchronous' | 'asynchronous';
+}
+
 /** A storage backend, as far as this product uses it. */
 export interface BackendConnector {
   fetchView(): Promise<BackendView>;
@@ -102,8 +110,8 @@ export interface BackendConnector {
   createVolume(volume: NewBackendVolume): Promise<BackendVolume>;
   /** Waits until a volume found by its name is ready; undefined when there is none. */
   findVolume(name: string): Promise<BackendVolume | undefined>;
-  /** Lets a volume write to another backend's volume at the same time; once it does, again is fine. */
-  ensureMirrored(volumeId: string, onto: { readonly backend: string; readonly volume: string }): Promise<void>;
+  /** Lets a volume write to another backend's volume, at the same time or later; once it does, again is fine. */
+  ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void>;
   /** Makes an empty pool; one of that name that is there already is fine. */
   ensurePool(pool: NewPool): Promise<void>;
   /** Adds disks, all or none; those that are in the pool already are fine. `refused` when one belongs elsewhere. */

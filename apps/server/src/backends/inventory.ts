@@ -61,7 +61,7 @@ export async function followCopies(database: Database, backend: string, tx: Tran
     `WITH held AS (
        SELECT h.claim_uid, h.pool_id, h.bytes, h.volume_id FROM (
          SELECT claim_uid, pool_id, bytes, volume_id FROM reservations
-         UNION ALL SELECT claim_uid, pool_id, bytes, volume_id FROM second_copies
+         UNION ALL SELECT claim_uid, pool_id, bytes, volume_id FROM further_copies
        ) h JOIN pools p ON p.id = h.pool_id WHERE p.backend_id = $1
      ), seen AS (
        SELECT h.claim_uid, h.pool_id, h.bytes, c ->> 'disk' AS disk, c ->> 'node' AS node

@@ -21,6 +21,7 @@ export const bareRow = (name: string, facts: PoolFacts): PoolRow => ({
   id: name,
   name,
   backend: '',
+  sites: [],
   facts,
   reservedRaw: 0,
   reservedBytes: 0,

@@ -148,7 +148,7 @@ export async function removeBackend(database: Database, backends: Backends, id: 
     );
     if (!row) throw HttpProblem.notFound('backend', id);
     const held = await database.one<{ claims: number; changes: number }>(
-      `SELECT (SELECT count(*) FROM (SELECT pool_id FROM reservations UNION ALL SELECT pool_id FROM second_copies) r
+      `SELECT (SELECT count(*) FROM (SELECT pool_id FROM reservations UNION ALL SELECT pool_id FROM further_copies) r
            JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = $1) AS claims,
          (SELECT count(*) FROM reshapes WHERE backend_id = $1 AND ended_at IS NULL) AS changes`,
       [id],

@@ -5,6 +5,7 @@ import {
   type BackendView,
   type BackendVolume,
   type DiskAt,
+  type MirrorTarget,
   type NewBackendVolume,
   type NewPool,
 } from './connector';
@@ -129,14 +130,14 @@ export class SwordfishConnector implements BackendConnector {
     return made;
   }
 
-  async ensureMirrored(volumeId: string, onto: { readonly backend: string; readonly volume: string }): Promise<void> {
+  async ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void> {
     const { volumes } = await this.find();
     const target = `urn:vast-moorage:${onto.backend}:${onto.volume}`;
     const volume = await this.http.get(`${volumes}/${volumeId}`, volumeSchema);
     if (volume.ReplicaTargets.some((r) => r['@odata.id'] === target)) return;
     await this.http.call('mirror volume', 'POST', `${volumes}/${volumeId}/Actions/Volume.AssignReplicaTarget`, {
       ReplicaType: 'Mirror',
-      ReplicaUpdateMode: 'Synchronous',
+      ReplicaUpdateMode: onto.mode === 'synchronous' ? 'Synchronous' : 'Asynchronous',
       TargetVolume: target,
     });
   }

@@ -4,7 +4,7 @@ import type { Backends } from '../backends/backends';
 import { BackendProblem, type BackendVolume } from '../backends/connector';
 import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
-import { megabyte } from '@moorage/core/placement/rules';
+import { megabyte, offsiteClass } from '@moorage/core/placement/rules';
 import type { Metrics } from '../metrics/metrics';
 import { advance, ensureOperations, findStranded, findWaiting, finished } from '../operations/operations';
 import type { Operation, Step } from '../operations/operation';
@@ -12,7 +12,7 @@ import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plur
 import { upsertObjects } from '../platform/mirror';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
-import { findReservation, findSecondCopy, type Reserved, type SecondCopy } from './reservation';
+import { findFurtherCopies, findReservation, type FurtherCopy, type Reserved } from './reservation';
 import { persistentVolume } from './volume-manifest';
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
@@ -26,6 +26,7 @@ export class Binder {
     private readonly platform: PlatformConnector,
     private readonly backends: Backends,
     private readonly metrics: Metrics,
+    private readonly site: string,
   ) {
     this.release = new Release(database, platform, backends);
   }
@@ -53,7 +54,7 @@ export class Binder {
   };
 
   private async decide(operation: Operation): Promise<Operation | undefined> {
-    const moved = await chooseAndReserve(this.database, this.metrics, operation);
+    const moved = await chooseAndReserve(this.database, this.metrics, this.site, operation);
     if (moved?.state === 'making') this.intended.add(moved.id);
     return moved;
   }
@@ -61,7 +62,7 @@ export class Binder {
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await findReservation(this.database, operation.subject);
     if (!held) return advance(this.database, operation, 'abandoned');
-    const [cls, disks, second] = await Promise.all([
+    const [cls, disks, further] = await Promise.all([
       this.database.one<{ body: ClassManifest }>(
         `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
         [held.class_name],
@@ -70,32 +71,32 @@ export class Binder {
         `SELECT pool_id, disk, node FROM reservation_copies WHERE claim_uid = $1 AND role = 'data' ORDER BY disk`,
         [held.claim_uid],
       ),
-      findSecondCopy(this.database, held.claim_uid),
+      findFurtherCopies(this.database, held.claim_uid),
     ]);
     const storageClass = cls && fromManifest(cls.body).storageClass;
     const isFirst = this.intended.delete(operation.id);
-    const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }) =>
+    const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }, cls = storageClass) =>
       this.ensureVolume(
         held,
         at,
         disks.filter((d) => d.pool_id === at.pool_id),
-        storageClass,
+        cls,
         isFirst,
       );
     let made: BackendVolume;
-    let copy: BackendVolume | undefined;
+    const copies: { mode: FurtherCopy['mode']; backend: string; volume: string }[] = [];
     try {
-      // the copy first: a volume is there for its claim only when its copy is
-      copy = second && (await make(second));
+      // the copies first: a volume is there for its claim only when its copies are
+      for (const copy of further) {
+        const cls = copy.mode === 'asynchronous' && storageClass ? offsiteClass(storageClass) : storageClass;
+        copies.push({ mode: copy.mode, backend: copy.backend_id, volume: (await make(copy, cls)).id });
+      }
       made = await make(held);
-      if (second && copy)
-        await (
-          await this.backends.connector(held.backend_id)
-        ).ensureMirrored(made.id, { backend: second.backend_id, volume: copy.id });
+      const backend = await this.backends.connector(held.backend_id);
+      for (const copy of copies) await backend.ensureMirrored(made.id, copy);
     } catch (error) {
-      if (!(error instanceof BackendProblem) || !(await this.isStale(error, held, second))) throw error;
-      if (second) await this.discard(second.backend_id, held.volume_name);
-      await this.discard(held.backend_id, held.volume_name);
+      if (!(error instanceof BackendProblem) || !(await this.isStale(error, held, further))) throw error;
+      await this.discardAll(held, further);
       return this.chooseAgain(operation, held);
     }
     const next = await this.database.transaction(async (tx) => {
@@ -106,25 +107,26 @@ export class Binder {
         [held.claim_uid, made.id],
         tx,
       );
-      if (copy)
+      if (copies.length > 0)
         await this.database.rows(
-          'UPDATE second_copies SET volume_id = $2 WHERE claim_uid = $1',
-          [held.claim_uid, copy.id],
+          `UPDATE further_copies f SET volume_id = c.volume FROM jsonb_to_recordset($2::jsonb) AS c(mode text, volume text)
+           WHERE f.claim_uid = $1 AND f.mode = c.mode`,
+          [held.claim_uid, JSON.stringify(copies)],
           tx,
         );
       return moved;
     });
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
-    if (!next) await this.discardUnclaimed(held, second);
+    if (!next) await this.discardUnclaimed(held, further);
     return next;
   }
 
   /** Whether the refusal comes of a state that has changed since the decision: the pool is full, or a disk of the copies is gone. */
-  private async isStale(error: BackendProblem, held: Reserved, second: SecondCopy | undefined): Promise<boolean> {
+  private async isStale(error: BackendProblem, held: Reserved, further: readonly FurtherCopy[]): Promise<boolean> {
     if (error.code === 'full') return true;
     if (error.code !== 'refused') return false;
     await this.backends.sync(held.backend_id);
-    if (second) await this.backends.sync(second.backend_id);
+    for (const copy of further) await this.backends.sync(copy.backend_id);
     const gone = await this.database.one(
       `SELECT 1 FROM reservation_copies c
        JOIN pools p ON p.id = c.pool_id
@@ -159,8 +161,10 @@ export class Binder {
           compressed: storageClass?.compression,
           deduplicated: storageClass?.deduplication,
           disks: disks.map((d) => ({ id: d.disk, node: d.node })),
-          iopsCeiling: held.iops_ceiling ?? undefined,
-          bytesPerSecondCeiling: held.throughput_ceiling === null ? undefined : held.throughput_ceiling * megabyte,
+          // a class that sets no ceiling there, as for a copy that is written later, is not held to one
+          ...(storageClass?.iopsCeiling && held.iops_ceiling !== null && { iopsCeiling: held.iops_ceiling }),
+          ...(storageClass?.throughputCeiling &&
+            held.throughput_ceiling !== null && { bytesPerSecondCeiling: held.throughput_ceiling * megabyte }),
         }),
       );
     } catch (error) {
@@ -178,14 +182,16 @@ export class Binder {
     if (volume) await backend.ensureVolumeDeleted(volume.id);
   }
 
-  private async discardUnclaimed(held: Reserved, second: SecondCopy | undefined): Promise<void> {
+  private async discardAll(held: Reserved, further: readonly FurtherCopy[]): Promise<void> {
+    for (const { backend_id } of [...further, held]) await this.discard(backend_id, held.volume_name);
+  }
+
+  private async discardUnclaimed(held: Reserved, further: readonly FurtherCopy[]): Promise<void> {
     const abandoned = await this.database.one(
       `SELECT 1 FROM operations WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
       [held.claim_uid],
     );
-    if (!abandoned) return;
-    await this.discard(held.backend_id, held.volume_name);
-    if (second) await this.discard(second.backend_id, held.volume_name);
+    if (abandoned) await this.discardAll(held, further);
   }
 
   /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */

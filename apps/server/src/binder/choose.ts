@@ -2,7 +2,8 @@ import { fromManifest, provisioner, readTuned, type ClassManifest } from '@moora
 import { tunedClass } from '@moorage/core/classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { rateFor } from '@moorage/core/performance/term';
-import { decide, type Decision } from '@moorage/core/placement/decide';
+import { decide, type Decision, type FurtherCopy } from '@moorage/core/placement/decide';
+import { offsiteClass } from '@moorage/core/placement/rules';
 import { whatWouldBind } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
 import { placeCopies, type PlacedCopy } from '@moorage/core/replicas/place';
@@ -76,6 +77,7 @@ async function readQuotas(database: Database, { namespace, limits }: StoredClaim
 export function chooseAndReserve(
   database: Database,
   metrics: Metrics,
+  site: string,
   operation: Operation,
 ): Promise<Operation | undefined> {
   return database.transaction(async (tx) => {
@@ -108,6 +110,7 @@ export function chooseAndReserve(
     };
     const input: PlacementInput = {
       claim: request,
+      site,
       storageClass,
       moorings,
       pools: corePools(live),
@@ -129,7 +132,9 @@ export function chooseAndReserve(
     const tuned = tunedClass(storageClass, request.tuned);
     const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
     await reserve(database, claim, tuned, decision, copies, tx);
-    if (decision.second) await reserveSecond(database, claim, tuned, input, decision.second, tx);
+    const { second, offsite } = decision;
+    if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second, tx);
+    if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite, tx);
     await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
     return advance(database, operation, 'making', { decisionId: id }, tx);
   });
@@ -261,21 +266,22 @@ async function keepCopies(
   );
 }
 
-/** Reserves the copy on another backend, in the transaction and under the locks of the first. */
-async function reserveSecond(
+/** Reserves a copy elsewhere, in the transaction and under the locks of the first. */
+async function reserveFurther(
   database: Database,
-  claim: StoredClaim,
+  uid: string,
+  mode: 'synchronous' | 'asynchronous',
   storageClass: StorageClass,
   input: PlacementInput,
-  second: NonNullable<Decision['second']>,
+  copy: FurtherCopy,
   tx: Transaction,
 ): Promise<void> {
-  const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = second;
+  const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = copy;
   await database.rows(
-    `INSERT INTO second_copies (claim_uid, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
-     VALUES ($1, $2, $3, $4, $5, $6)`,
-    [claim.uid, pool, provisioned, Math.ceil(provisioned * footprintFactor), backendIops, backendThroughput],
+    `INSERT INTO further_copies (claim_uid, mode, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
+     VALUES ($1, $2, $3, $4, $5, $6, $7)`,
+    [uid, mode, pool, provisioned, Math.ceil(provisioned * footprintFactor), backendIops, backendThroughput],
     tx,
   );
-  await keepCopies(database, claim.uid, pool, provisioned, placedCopies(input, second, storageClass, undefined), tx);
+  await keepCopies(database, uid, pool, provisioned, placedCopies(input, copy, storageClass, undefined), tx);
 }

@@ -4,7 +4,7 @@ import { announce } from '../live/announce';
 import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
-import { findReservation, findSecondCopy, type Reserved } from './reservation';
+import { findFurtherCopies, findReservation, type Reserved } from './reservation';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
 export class Release {
@@ -33,9 +33,9 @@ export class Release {
       await announce(this.database, [{ topic: 'namespaces' }]);
       return advance(this.database, operation, 'released');
     }
-    // the copy goes after the platform said so, and before the volume: a volume without its copy can still be read
-    const second = await findSecondCopy(this.database, held.claim_uid);
-    if (second) await this.destroy(second.backend_id, second.volume_id, held.volume_name);
+    // the copies go after the platform said so, and before the volume: a volume without its copies can still be read
+    for (const copy of await findFurtherCopies(this.database, held.claim_uid))
+      await this.destroy(copy.backend_id, copy.volume_id, held.volume_name);
     await this.destroy(held.backend_id, held.volume_id, held.volume_name);
     return advance(this.database, operation, 'unmade');
   }

@@ -24,8 +24,10 @@ export interface Reserved {
   state: 'held' | 'made' | 'bound' | 'adrift';
 }
 
-/** The copy of a volume on another backend, with the pool it is reserved on. */
-export interface SecondCopy {
+/** A copy of a volume elsewhere, under the same name, with the pool it is reserved on. */
+export interface FurtherCopy {
+  /** Written at the same time on another backend, or later at another site. */
+  mode: 'synchronous' | 'asynchronous';
   pool_id: string;
   backend_id: string;
   path: string;
@@ -33,9 +35,9 @@ export interface SecondCopy {
   volume_id: string | null;
 }
 
-export const findSecondCopy = (database: Database, claim: string): Promise<SecondCopy | undefined> =>
-  database.one<SecondCopy>(
-    `SELECT s.*, p.backend_id, p.path FROM second_copies s JOIN pools p ON p.id = s.pool_id WHERE s.claim_uid = $1`,
+export const findFurtherCopies = (database: Database, claim: string): Promise<FurtherCopy[]> =>
+  database.rows<FurtherCopy>(
+    `SELECT f.*, p.backend_id, p.path FROM further_copies f JOIN pools p ON p.id = f.pool_id WHERE f.claim_uid = $1 ORDER BY f.mode LIMIT 2`,
     [claim],
   );
 

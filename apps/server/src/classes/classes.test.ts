@@ -145,7 +145,7 @@ describe('what a class promises', () => {
       expect(decisions[0]!.trace.second).toMatchObject({ pool: 'kelp-nvme', footprintFactor: 2 });
       const [first, second] = [on(world.basalt, bound.volumeName!)!, on(world.kelp, bound.volumeName!)!];
       expect([first.capacity, second.capacity, second.copies.length]).toEqual([20 * GiB, 20 * GiB, 2]);
-      expect(first.mirrors).toEqual([`urn:vast-moorage:kelp:${second.id}`]);
+      expect(first.mirrors).toEqual([{ target: `urn:vast-moorage:kelp:${second.id}`, mode: 'Synchronous' }]);
       const { links } = await maren.ok<Line>('GET', '/api/line?claim=ferry-desk/logbook');
       expect(links.at(-1)).toMatchObject({
         kind: 'copy',

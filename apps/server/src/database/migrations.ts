@@ -3,11 +3,13 @@ import type { Database } from './database';
 import * as first from './migration-0001-first';
 import * as clusters from './migration-0002-clusters';
 import * as classes from './migration-0003-classes';
+import * as furtherCopies from './migration-0004-further-copies';
 
 const migrations = [
   { name: '0001-first', ...first },
   { name: '0002-clusters', ...clusters },
   { name: '0003-classes', ...classes },
+  { name: '0004-further-copies', ...furtherCopies },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. */

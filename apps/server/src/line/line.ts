@@ -21,10 +21,7 @@ interface Chain {
   volume_uid: string | null;
   degraded: boolean | null;
   copies: { disk: string; node: string; state: string; percent: number }[] | null;
-  second_pool: string | null;
-  second_volume: string | null;
-  second_backend: string | null;
-  second_reachable: boolean | null;
+  further: { mode: string; pool: string; volume: string | null; backend: string; reachable: boolean }[];
   /** Node that votes and holds no data. */
   witness: string | null;
 }
@@ -55,15 +52,16 @@ export async function findLine(database: Database, key: string): Promise<Line> {
     `SELECT c.uid, c.namespace, c.name, c.class_name, c.class_uid, c.state, c.pool_id, c.backend_id, c.volume_name, c.volume_id,
        b.title AS backend_title, b.reachable AS backend_reachable, p.path AS pool_path,
        n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies,
-       s.pool_id AS second_pool, s.volume_id AS second_volume, sb.id AS second_backend, sb.reachable AS second_reachable,
+       (SELECT coalesce(jsonb_agg(jsonb_build_object('mode', f.mode, 'pool', f.pool_id, 'volume', f.volume_id, 'backend', fb.id,
+          'reachable', fb.reachable) ORDER BY f.mode DESC), '[]')
+        FROM further_copies f JOIN pools fp ON fp.id = f.pool_id JOIN backends fb ON fb.id = fp.backend_id
+        WHERE f.claim_uid = c.uid) AS further,
        (SELECT w.node FROM reservation_copies w WHERE w.claim_uid = c.uid AND w.role = 'witness' LIMIT 1) AS witness
      FROM claims c
      LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
      LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
      LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
      LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
-     LEFT JOIN second_copies s ON s.claim_uid = c.uid
-     LEFT JOIN pools sp ON sp.id = s.pool_id LEFT JOIN backends sb ON sb.id = sp.backend_id
      WHERE (c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3
      ORDER BY c.created_at DESC LIMIT 1`,
     [namespace, name, key],
@@ -135,14 +133,14 @@ function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body:
     links.push(link('copy', copy.node || copy.disk, mark, { backend: copy.disk }, note));
   }
   if (chain.witness) links.push(link('copy', chain.witness, 'settled', {}, 'a witness, without data'));
-  if (chain.second_backend)
+  for (const { mode, pool, volume, backend, reachable } of chain.further)
     links.push(
       link(
         'copy',
-        chain.second_backend,
-        !chain.second_volume ? 'progress' : chain.second_reachable ? 'settled' : 'person',
-        { backend: chain.second_volume },
-        `the second copy, on ${chain.second_pool}`,
+        backend,
+        !volume ? 'progress' : reachable ? 'settled' : 'person',
+        { backend: volume },
+        mode === 'synchronous' ? `the second copy, on ${pool}` : `the off-site copy, on ${pool}`,
       ),
     );
   return links;

@@ -1,11 +1,12 @@
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
 import { createClass, findDefaults, makeDefault } from '../classes/classes';
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import type { PlatformConnector } from '../platform/connector';
-import { listMoorings } from './moorings';
+import { assertMayMoor, listMoorings } from './moorings';
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
@@ -71,23 +72,26 @@ async function assertReachable(
 ): Promise<void> {
   const moorings = changes.filter((c) => c.kind === 'mooring');
   const [pools, classes] = await Promise.all([
-    database.rows<{ id: string; serves: boolean }>(
-      'SELECT p.id, $2 = ANY(b.sites) AS serves FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = ANY($1)',
-      [moorings.map((m) => m.pool), site],
+    database.rows<{ id: string; sites: string[] }>(
+      'SELECT p.id, b.sites FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = ANY($1)',
+      [moorings.map((m) => m.pool)],
     ),
-    database.rows<{ name: string }>(
-      `SELECT name FROM platform_objects WHERE plural = 'storageclasses' AND name = ANY($1)`,
+    database.rows<{ name: string; body: ClassManifest }>(
+      `SELECT name, body FROM platform_objects WHERE plural = 'storageclasses' AND name = ANY($1)`,
       [changes.flatMap((c) => (c.kind === 'class' ? [] : [c.className]))],
     ),
   ]);
-  for (const { pool } of moorings) {
-    const known = pools.find((p) => p.id === pool);
-    if (!known) throw HttpProblem.notFound('pool', pool);
-    if (!known.serves) throw HttpProblem.invalid('pool', `${pool} does not reach ${site}. Take it out of the draft.`);
-  }
   for (const change of changes)
     if (change.kind !== 'class' && !made.has(change.className) && !classes.some((c) => c.name === change.className))
       throw HttpProblem.notFound('class', change.className);
+  const drafted = new Map(changes.flatMap((c) => (c.kind === 'class' ? [[c.storageClass.name, c.storageClass]] : [])));
+  for (const { pool, className } of moorings) {
+    const known = pools.find((p) => p.id === pool);
+    if (!known) throw HttpProblem.notFound('pool', pool);
+    const there = classes.find((c) => c.name === className);
+    const cls = drafted.get(className) ?? (there && fromManifest(there.body).storageClass);
+    if (cls) assertMayMoor(cls, { pool, sites: known.sites }, site);
+  }
 }
 
 /** Orders come after the moorings they order, and all of them in the order of their classes' names, so that locks never cross. */

@@ -1,4 +1,6 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { listClasses } from '../classes/classes';
@@ -15,6 +17,19 @@ export const listMoorings = (database: Database, className?: string, tx?: Transa
     tx,
   );
 
+/** A pool of another site takes the off-site copies of a class that keeps them, and nothing else. */
+export function assertMayMoor(
+  cls: Pick<StorageClass, 'name' | 'offsite'>,
+  at: { readonly pool: string; readonly sites: readonly string[] },
+  site: string,
+): void {
+  if (at.sites.includes(site) || cls.offsite) return;
+  throw HttpProblem.invalid(
+    'pool',
+    `${at.pool} is reached from ${at.sites.join(', ')} and not from ${site}, and ${cls.name} keeps no copy at another site. Choose a pool that this site reaches.`,
+  );
+}
+
 /** Makes a mooring, last in order, or changes one that nobody changed since `version`. */
 export async function setMooring(
   database: Database,
@@ -28,8 +43,8 @@ export async function setMooring(
   return database.transaction(async (tx) => {
     // moorings of one class change one after the other, so that orders stay whole
     await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className], tx);
-    const known = await database.one(
-      `SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
+    const known = await database.one<{ body: ClassManifest }>(
+      `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
       [className],
       tx,
     );
@@ -40,11 +55,7 @@ export async function setMooring(
       tx,
     );
     if (!owner) throw HttpProblem.notFound('pool', pool);
-    if (!owner.sites.includes(site))
-      throw HttpProblem.invalid(
-        'pool',
-        `${pool} is on ${owner.id}, which reaches ${owner.sites.join(', ')} and not ${site}. Choose a pool that this site reaches.`,
-      );
+    assertMayMoor(fromManifest(known.body).storageClass, { pool, sites: owner.sites }, site);
     const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
       throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
@@ -104,10 +115,9 @@ export async function orderMoorings(
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
 export async function placementState(database: Database, site: string): Promise<PlacementState> {
-  const [classes, pools, serving, moorings, limits, usage, namespaces, grants, held] = await Promise.all([
+  const [classes, pools, moorings, limits, usage, namespaces, grants, held] = await Promise.all([
     listClasses(database),
     livePools(database, 'all'),
-    database.rows<{ id: string }>('SELECT id FROM backends WHERE $1 = ANY(sites)', [site]),
     listMoorings(database),
     database.rows<{ namespace: string; className: string; bytes: number }>(
       'SELECT namespace, class_name AS "className", bytes FROM limits LIMIT 100000',
@@ -128,12 +138,13 @@ export async function placementState(database: Database, site: string): Promise<
     ),
   ]);
   return {
+    site,
     classes: classes.map((c) => c.storageClass),
     classVersions: Object.fromEntries(classes.map((c) => [c.storageClass.name, c.version])),
     grants,
     held,
     defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
-    pools: pools.filter((p) => serving.some((b) => b.id === p.backend)),
+    pools,
     moorings,
     limits: limits.map((l) => ({ ...l, className: l.className === '' ? null : l.className })),
     usage,

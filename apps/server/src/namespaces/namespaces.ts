@@ -25,10 +25,10 @@ export async function listNamespaces(database: Database): Promise<NamespaceUsage
       `SELECT coalesce(c.namespace, r.namespace) AS namespace, coalesce(c.class_name, r.class_name, '') AS class_name,
          count(c.uid) AS claims, count(c.uid) FILTER (WHERE c.phase <> 'Bound') AS unbound,
          coalesce(sum(c.size_bytes), 0)::bigint AS requested, coalesce(sum(r.bytes), 0)::bigint AS provisioned,
-         coalesce(sum(v.consumed), 0)::bigint AS consumed, coalesce(sum(r.raw_bytes + coalesce(s.raw_bytes, 0)), 0)::bigint AS footprint
+         coalesce(sum(v.consumed), 0)::bigint AS consumed, coalesce(sum(r.raw_bytes + coalesce(f.raw_bytes, 0)), 0)::bigint AS footprint
        FROM (SELECT uid, namespace, class_name, phase, size_bytes FROM platform_objects WHERE plural = 'persistentvolumeclaims') c
        FULL JOIN reservations r ON r.claim_uid = c.uid
-       LEFT JOIN second_copies s ON s.claim_uid = r.claim_uid
+       LEFT JOIN (SELECT claim_uid, sum(raw_bytes) AS raw_bytes FROM further_copies GROUP BY 1) f ON f.claim_uid = r.claim_uid
        LEFT JOIN pools p ON p.id = r.pool_id
        LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
        GROUP BY 1, 2 ORDER BY 1, 2 LIMIT 100000`,

@@ -10,6 +10,7 @@ import { record } from '../logbook/logbook';
 interface StoredPool {
   id: string;
   backend_id: string;
+  sites: string[];
   name: string;
   path: string;
   facts: PoolFacts;
@@ -39,7 +40,7 @@ interface StoredPool {
 // volumes that no reservation of ours explains count against the pool as well
 const columns = `p.*,
   coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
-  b.reachable, b.healthy, b.cap,
+  b.reachable, b.healthy, b.sites, b.cap,
   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_bytes) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
@@ -49,6 +50,7 @@ const toRow = (p: StoredPool): PoolRow => ({
   id: p.id,
   name: p.name,
   backend: p.backend_id,
+  sites: p.sites,
   facts: p.facts,
   reservedRaw: p.reserved_raw,
   reservedBytes: p.reserved_bytes,

@@ -16,8 +16,13 @@ export interface Volume {
   readonly serviceClass?: string;
   state: 'Starting' | 'Enabled';
   copies: Copy[];
-  /** Volumes of other services that are written at the same time. */
-  mirrors?: string[];
+  /** Volumes of other services that are written as well: at the same time, or later. */
+  mirrors?: Mirror[];
+}
+
+export interface Mirror {
+  readonly target: string;
+  readonly mode: 'Synchronous' | 'Asynchronous';
 }
 
 export interface ServiceClass {
@@ -296,9 +301,11 @@ export class Backend {
   }
 
   /** Another service's volume gets every write from now on. */
-  mirror(id: string, target: string): void {
+  mirror(id: string, onto: Mirror): void {
     const volume = this.volumes.get(id)!;
-    volume.mirrors = [...new Set([...(volume.mirrors ?? []), target])];
+    if (onto.mode === 'Asynchronous' && !this.pool(volume.pool).offsite)
+      throw new RedfishError(400, 'ActionNotSupported', 'The pool of this volume sends no copies to other sites.');
+    volume.mirrors = [...(volume.mirrors ?? []).filter((m) => m.target !== onto.target), onto];
     this.save(volume);
   }
 

@@ -154,8 +154,8 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     const { TargetVolume, ReplicaUpdateMode } = req.body as { TargetVolume?: string; ReplicaUpdateMode?: string };
     if (!backend.volumes.has(req.params.volume)) throw notFound('Volume', req.params.volume);
     if (!TargetVolume) throw missing('TargetVolume');
-    if (ReplicaUpdateMode !== 'Synchronous') throw missing('ReplicaUpdateMode');
-    backend.mirror(req.params.volume, TargetVolume);
+    if (ReplicaUpdateMode !== 'Synchronous' && ReplicaUpdateMode !== 'Asynchronous') throw missing('ReplicaUpdateMode');
+    backend.mirror(req.params.volume, { target: TargetVolume, mode: ReplicaUpdateMode });
     res.status(204).end();
   });
   app.delete(`${at.volumes}/:volume`, (req, res) => {

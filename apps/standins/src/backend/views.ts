@@ -103,7 +103,7 @@ export class Views {
         ...volume.copies.map((copy, i) =>
           expand === 'replicas' ? this.copy(volume, copy, i) : link(this.at.copy(volume.id, i)),
         ),
-        ...(volume.mirrors ?? []).map((target) => link(target)),
+        ...(volume.mirrors ?? []).map(({ target }) => link(target)),
       ],
       Actions: {
         '#Volume.AssignReplicaTarget': {

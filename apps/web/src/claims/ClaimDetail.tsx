@@ -148,6 +148,11 @@ function Body({ detail }: { detail: Detail }) {
             Its second copy is kept on {last.trace.second.pool}, written at the same time.
           </Typography>
         )}
+        {last?.trace.offsite && (
+          <Typography variant="body2">
+            Its off-site copy is kept on {last.trace.offsite.pool}, written later.
+          </Typography>
+        )}
         {last && last.trace.candidates.length > 0 ? (
           <Trace decision={last} />
         ) : (

@@ -11,6 +11,7 @@ import {
   Typography,
 } from '@mui/material';
 import type { ClassRow } from '@moorage/contract/classes';
+import { isHere } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useState } from 'react';
@@ -53,7 +54,7 @@ function Answers({ row }: { row: ClassRow }) {
   const { data: state } = usePlacement();
   const { storageClass: cls } = row;
   const found = state && consequencesOf(cls, state, row.statefulClaims);
-  const pools = useMemo(() => state?.pools.map(toCorePool), [state]);
+  const pools = useMemo(() => state?.pools.filter((p) => isHere(state, p)).map(toCorePool), [state]);
   const flags = [
     cls.encrypted && 'encrypted',
     cls.compression && 'compressed',

@@ -2,7 +2,7 @@ import { zodResolver } from '@hookform/resolvers/zod';
 import { Box, Button, LinearProgress, Paper, TextField, Typography } from '@mui/material';
 import { filledClassSchema, type NewClass } from '@moorage/contract/classes';
 import { readManifestText, writeClassInto, type ReadObject } from '@moorage/contract/manifest-text';
-import type { PlacementState } from '@moorage/contract/moorings';
+import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { toManifest } from '@moorage/core/classes/manifest';
 import { purposes, strategies, volumeModes, type StorageClass } from '@moorage/core/classes/storage-class';
@@ -32,7 +32,7 @@ function Questions({
   state: PlacementState;
 }) {
   const { setValue } = useFormContext<NewClass>();
-  const pools = useMemo(() => state.pools.map(toCorePool), [state.pools]);
+  const pools = useMemo(() => state.pools.filter((p) => isHere(state, p)).map(toCorePool), [state]);
   const witness = draft.copies === 2 && !draft.shards;
   // a witness without two copies is no choice that can be seen: it goes with them
   useEffect(() => {

@@ -1,9 +1,10 @@
-import type { PlacementState } from '@moorage/contract/moorings';
+import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { survives } from '@moorage/core/classes/survival';
 import { makeOffer } from '@moorage/core/placement/offer';
+import { offsiteClass } from '@moorage/core/placement/rules';
 import { copiesOffered, copiesOn, footprintFactor, givesMode, thinState, type Pool } from '@moorage/core/pools/pool';
 import { sizeText } from '@moorage/core/sizes/display';
 import { foolish, impossible, names, plain, type Consequence } from './consequence';
@@ -19,12 +20,27 @@ function survival(cls: StorageClass): string {
 
 /** What a class may demand and this product does not carry out yet: said where it is asked, so that nobody relies on it. */
 const notYet = {
-  offsite:
-    'Only pools that can send a copy to another site are used. The copy itself is not made yet: do not count on it.',
   safeguard:
     'Only pools that take snapshots are used. The snapshots themselves are not taken yet: do not count on them.',
   witness: 'The third vote is kept for it on a third domain; the backend is not told of it yet.',
 } as const;
+
+/** The copy at another site: which pools could keep it, and what it takes there. */
+function elsewhere(cls: StorageClass, state: PlacementState): Consequence {
+  const asked = offsiteClass(cls);
+  const able = state.pools
+    .filter((p) => !isHere(state, p))
+    .map(toCorePool)
+    .filter((p) => makeOffer(p, asked).firstFailed === undefined);
+  if (able.length === 0)
+    return impossible(
+      'A copy at another site needs a pool there that can keep it; no backend of another site has one.',
+    );
+  const takes = able.map((p) => `${Number(footprintFactor(p, asked.copies).toFixed(2))} on ${p.name}`);
+  return plain(
+    `Another volume is kept at another site: each byte takes ${takes.join(', ')} there as well. It is written later: what was written last is missing there after a disaster. Moor the class to ${names(able)} for it.`,
+  );
+}
 
 function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState): Consequence[] {
   const offers = new Map(pools.map((p) => [p.id, makeOffer(p, cls)]));
@@ -53,7 +69,7 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
     );
   }
   if (cls.witness && cls.copies === 2 && !cls.shards) found.push(foolish(notYet.witness));
-  if (cls.offsite) found.push(foolish(notYet.offsite));
+  if (cls.offsite) found.push(elsewhere(cls, state));
   if (cls.secondCopy) {
     const backends = new Set(able.map((p) => p.backend));
     if (backends.size < 2)
@@ -187,7 +203,7 @@ export interface Consequences {
 
 /** What a class would bring about on the live state, question by question. `usedBy` counts claims of stateful sets that use it. */
 export function consequencesOf(cls: StorageClass, state: PlacementState, usedBy = 0): Consequences {
-  const pools = state.pools.map(toCorePool);
+  const pools = state.pools.filter((p) => isHere(state, p)).map(toCorePool);
   return {
     copies: copies(cls, pools, state),
     speed: speed(cls, pools),

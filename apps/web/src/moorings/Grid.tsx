@@ -2,7 +2,7 @@ import { DndContext, PointerSensor, useDraggable, useDroppable, useSensor, useSe
 import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import { tiers } from '@moorage/contract/backends';
-import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import { isHere, type MooringRow, type PlacementState } from '@moorage/contract/moorings';
 import { mostCounted } from '@moorage/core/placement/decide';
 import type { RuleName } from '@moorage/core/placement/rules';
 import type { Outlook } from '@moorage/core/placement/outlook';
@@ -32,16 +32,26 @@ export const countText = (n: number): string =>
   n >= mostCounted ? `over ${(mostCounted - 1).toLocaleString('en-GB')}` : n.toLocaleString('en-GB');
 
 interface CellProps {
+  /** The pool is there for off-site copies alone. */
+  readonly elsewhere: boolean;
   readonly mooring?: MooringRow;
   readonly tried?: TriedCell;
   readonly place?: 'lands' | 'next';
 }
 
-function verdict({ mooring, tried, place }: CellProps): { words: string; tone: 'lands' | 'ok' | 'bad' | 'faint' } {
+function verdict({ elsewhere, mooring, tried, place }: CellProps): {
+  words: string;
+  tone: 'lands' | 'ok' | 'bad' | 'faint';
+} {
   if (!tried) return { words: '', tone: 'faint' };
-  if (!mooring?.enabled) return { words: tried.failed ? failureShort(tried.failed) : 'could serve', tone: 'faint' };
+  if (!mooring?.enabled)
+    return {
+      words: tried.failed ? failureShort(tried.failed) : elsewhere ? 'could keep copies' : 'could serve',
+      tone: 'faint',
+    };
   if (place === 'lands') return { words: 'lands here', tone: 'lands' };
   if (tried.failed) return { words: failureShort(tried.failed), tone: 'bad' };
+  if (elsewhere) return { words: 'keeps copies', tone: 'ok' };
   return { words: place === 'next' ? 'runner-up' : 'would serve', tone: 'ok' };
 }
 
@@ -112,14 +122,21 @@ export function outlookText(outlook: Outlook): string {
   return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
 }
 
-/** Pools by backend, and there from fast to deep. */
-export const grouped = (pools: PlacementState['pools']): PlacementState['pools'] =>
-  [...pools].sort(
+/**
+ * Pools by backend, and there from fast to deep. Those of other sites come last, and only when a class keeps off-site copies or
+ * is moored to one.
+ */
+export function grouped(state: PlacementState): PlacementState['pools'] {
+  const sends = state.classes.some((c) => c.offsite);
+  const shown = state.pools.filter((p) => isHere(state, p) || sends || state.moorings.some((m) => m.pool === p.id));
+  return shown.sort(
     (a, b) =>
+      Number(isHere(state, b)) - Number(isHere(state, a)) ||
       (a.backend < b.backend ? -1 : a.backend > b.backend ? 1 : 0) ||
       tiers.indexOf(a.tier) - tiers.indexOf(b.tier) ||
       (a.name < b.name ? -1 : 1),
   );
+}
 
 /** Class × pool. Arrows move, Space turns a mooring on or off, Alt with up and down reorders, the ordinal can be dragged. */
 export function Grid({
@@ -148,7 +165,7 @@ export function Grid({
   const table = useRef<HTMLTableElement>(null);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
   const classes = state.classes.map((c) => c.name);
-  const shown = grouped(state.pools);
+  const shown = grouped(state);
   const pools = shown.map((p) => p.id);
   const focus = (next: Cell) => {
     setCell(next);
@@ -178,7 +195,7 @@ export function Grid({
   };
   const byBackend = [...new Set(shown.map((p) => p.backend))].map((backend) => ({
     backend,
-    count: shown.filter((p) => p.backend === backend).length,
+    pools: shown.filter((p) => p.backend === backend),
   }));
   const divider = (i: number) =>
     i > 0 && shown[i]!.backend !== shown[i - 1]!.backend ? { borderLeft: `2px solid ${chart.rule}` } : {};
@@ -197,10 +214,10 @@ export function Grid({
         <TableHead>
           <TableRow>
             <TableCell rowSpan={2}>Class</TableCell>
-            {byBackend.map(({ backend, count }, i) => (
+            {byBackend.map(({ backend, pools: own }, i) => (
               <TableCell
                 key={backend}
-                colSpan={count}
+                colSpan={own.length}
                 sx={{
                   borderBottom: 0,
                   pb: 0,
@@ -209,6 +226,12 @@ export function Grid({
                 }}
               >
                 {backend}
+                {!isHere(state, own[0]!) && (
+                  <Typography variant="caption" color="text.secondary">
+                    {' '}
+                    · {own[0]!.sites.join(', ')}: off-site copies
+                  </Typography>
+                )}
               </TableCell>
             ))}
           </TableRow>
@@ -258,6 +281,7 @@ export function Grid({
                     key={pool.id}
                     id={id}
                     title={`${cls.name} on ${pool.name}`}
+                    elsewhere={!isHere(state, pool)}
                     mooring={find(here)}
                     tried={cellOf(state, answer, pool.id)}
                     place={place}

@@ -15,7 +15,7 @@ export function Shores({ state }: { state: PlacementState }) {
   const [over, setOver] = useState<string>();
   const drawing = drawShores(
     state.classes.map((c) => c.name),
-    grouped(state.pools).map((p) => p.id),
+    grouped(state).map((p) => p.id),
     state,
   );
   const near = (line: ShoreLine) => over === undefined || line.className === over || line.pool === over;

@@ -1,5 +1,6 @@
-import type { DraftedChange, MooringRow, PlacementState } from '@moorage/contract/moorings';
+import type { DraftedChange, MooringRow } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
+import { aState } from './testing';
 import { added, mooringChange, orderChange, rebased, withDraft } from './draft';
 
 const row = (pool: string, order: number, part: Partial<MooringRow> = {}): MooringRow => ({
@@ -11,18 +12,12 @@ const row = (pool: string, order: number, part: Partial<MooringRow> = {}): Moori
   version: 3,
   ...part,
 });
-const live: PlacementState = {
+const live = aState({
   classes: [{ ...plainClass, name: 'ledger' }],
   classVersions: { ledger: '1' },
   defaultClass: 'ledger',
-  pools: [],
   moorings: [row('swift', 1), row('broad', 2)],
-  limits: [],
-  grants: [],
-  held: [],
-  usage: [],
-  namespaces: [],
-};
+});
 const at = (pool: string) => ({ className: 'ledger', pool });
 const turn = (changes: readonly DraftedChange[], pool: string, enabled: boolean) =>
   added(changes, live, mooringChange(live, withDraft(live, changes), at(pool), { enabled }));

@@ -1,62 +1,10 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { consequencesOf } from '../classes/consequences';
 import { plainClass } from '@moorage/core/classes/storage-class';
+import { aPoolState, aState } from './testing';
 import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
 
 const GiB = 2 ** 30;
-const pool = (id: string, part: object = {}): PlacementState['pools'][number] => ({
-  id,
-  name: id,
-  backend: 'basalt',
-  facts: {
-    protocols: ['iSCSI'],
-    access: ['block'],
-    sharedBlock: false,
-    encryption: true,
-    expansion: true,
-    snapshots: false,
-    clones: false,
-    offsite: false,
-    compression: false,
-    deduplication: false,
-    busy: false,
-    readOnly: false,
-    zones: [],
-    minimum: GiB,
-    maximum: 1000 * GiB,
-    granule: GiB,
-    redundancy: { kind: 'inner', survives: 2, usable: 1000 * GiB },
-    disks: [],
-    consumedRaw: 0,
-    iops: 10_000,
-    throughput: 0,
-    amplification: 1,
-  },
-  reservedRaw: 0,
-  reservedBytes: 0,
-  promisedIops: 0,
-  promisedThroughput: 0,
-  largest: 0,
-  foreignRaw: 0,
-  overcommit: 1,
-  softMark: 0.8,
-  hardMark: 0.9,
-  allotment: null,
-  allotmentIops: null,
-  allotmentThroughput: null,
-  tier: 'fast',
-  tierSaid: false,
-  price: null,
-  goneSince: null,
-  usualDisk: 0,
-  backendCap: null,
-  version: 1,
-  volumes: 0,
-  reachable: true,
-  healthy: true,
-  diskUse: {},
-  ...part,
-});
 const ledger: PlacementState['classes'][number] = {
   ...plainClass,
   name: 'ledger',
@@ -64,18 +12,16 @@ const ledger: PlacementState['classes'][number] = {
   encrypted: true,
   expansion: true,
 };
-const state: PlacementState = {
+const state = aState({
   classes: [ledger],
   classVersions: { ledger: '1' },
-  grants: [],
   held: [{ className: 'ledger', pool: 'swift', bytes: 60 * GiB, count: 1, floor: 0 }],
-  defaultClass: null,
-  pools: [pool('swift'), pool('broad', { reservedRaw: 950 * GiB })],
+  pools: [aPoolState('swift'), aPoolState('broad', { reservedRaw: 950 * GiB })],
   moorings: [{ className: 'ledger', pool: 'swift', enabled: true, order: 1, weight: 1, version: 1 }],
   limits: [{ namespace: 'ferry-desk', className: null, bytes: 100 * GiB }],
   usage: [{ namespace: 'ferry-desk', className: 'ledger', provisioned: 60 * GiB }],
   namespaces: ['ferry-desk', 'tide-gauges'],
-};
+});
 const tried = (part: Partial<TriedClaim> = {}): TriedClaim => ({
   size: 80 * GiB,
   mode: 'ReadWriteOnce',
@@ -100,7 +46,7 @@ describe('trying a claim on the whole grid', () => {
   });
 
   test('a pool that does not answer cannot serve', () => {
-    const down = { ...state, pools: [pool('swift', { reachable: false })] };
+    const down = { ...state, pools: [aPoolState('swift', { reachable: false })] };
     expect(tryEverywhere(prepare(down), tried())['ledger']!.cells[0]!.failed!.rule).toBe('backend');
   });
 

@@ -7,7 +7,16 @@ import { Offers } from '@moorage/core/placement/offer';
 import { outlookOf, type Outlook, type Site } from '@moorage/core/placement/outlook';
 import { whatWouldBind, type Remedy } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
-import { checkPool, firstFailure, ruleContext, type Check, type RuleName } from '@moorage/core/placement/rules';
+import {
+  checkPool,
+  firstFailure,
+  isElsewhere,
+  offsiteContext,
+  ruleContext,
+  type Check,
+  type RuleContext,
+  type RuleName,
+} from '@moorage/core/placement/rules';
 import type { Pool } from '@moorage/core/pools/pool';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 
@@ -95,6 +104,7 @@ export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: 
   const kept = state.grants.find((g) => g.className === storageClass.name);
   return {
     claim,
+    site: state.site,
     storageClass,
     moorings: moorings.get(storageClass.name) ?? [],
     pools,
@@ -106,6 +116,12 @@ export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: 
 
 const asIfMoored = (pool: string): Mooring => ({ pool, enabled: true, order: 1, weight: 1 });
 
+/** What a pool is asked for a class: to keep its volume or, at another site, the off-site copy of it. */
+function contextOf(input: PlacementInput, pool: Pool, cls: StorageClass): RuleContext {
+  const context = cls.offsite && isElsewhere(input, pool) ? offsiteContext : ruleContext;
+  return context(input, pool, asIfMoored(pool.id), cls);
+}
+
 /** Tries one claim on every class and pool of the live state: what the whole Moorings grid answers. */
 export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<string, TriedClass> {
   const answers: Record<string, TriedClass> = {};
@@ -114,7 +130,7 @@ export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<str
     const tuned = tunedClass(storageClass, input.claim.tuned);
     const cells: TriedCell[] = [];
     for (const pool of prepared.pools.values()) {
-      const context = ruleContext(input, pool, asIfMoored(pool.id), tuned);
+      const context = contextOf(input, pool, tuned);
       const failed = firstFailure(context);
       const { provisioned } = context;
       if (failed) cells.push({ failed, moreClaims: 0, moreBytes: 0, stoppedBy: undefined, provisioned });
@@ -139,12 +155,13 @@ export function explain(prepared: Prepared, tried: TriedClaim, className: string
     className,
     pool,
     decision,
-    checks: checkPool(ruleContext(input, known, asIfMoored(pool))),
+    checks: checkPool(contextOf(input, known, tunedClass(storageClass, input.claim.tuned))),
     remedies: decision.winner === undefined ? whatWouldBind(input, 5) : [],
   };
 }
 
 export const siteOf = ({ state, pools, moorings, offers }: Prepared): Site => ({
+  name: state.site,
   classes: state.classes,
   moorings,
   pools,

@@ -1,8 +1,7 @@
-import { poolFactsSchema } from '@moorage/contract/backends';
-import type { PlacementState } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { meanValues, type Station } from '@moorage/core/performance/queueing';
 import { seeded } from '@moorage/core/placement/instances';
+import { aPoolState, aState, type PoolState } from './testing';
 import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
 
 /**
@@ -14,43 +13,47 @@ const random = seeded(11);
 const pick = (n: number): number => Math.floor(random() * n);
 const [classCount, poolCount] = [60, 200];
 
-const facts = (i: number) =>
-  poolFactsSchema.parse({
-    protocols: ['iSCSI'],
-    access: i % 5 === 0 ? ['block', 'file'] : ['block'],
-    sharedBlock: i % 3 === 0,
-    encryption: i % 4 !== 0,
-    expansion: true,
-    snapshots: true,
-    clones: true,
-    offsite: i % 2 === 0,
-    busy: false,
-    readOnly: false,
-    zones: [],
-    minimum: GiB,
-    maximum: 65_536 * GiB,
-    granule: GiB,
-    redundancy:
-      i % 3 === 0
-        ? {
-            kind: 'spread',
-            scheme: { kind: 'copies', copies: 3 },
-            level: 'node',
-            domains: Array.from({ length: 8 }, (_, d) => ({
-              name: `n${d}`,
-              capacity: (900 + pick(900)) * GiB,
-              live: true,
-            })),
-          }
-        : { kind: 'inner', survives: 1 + (i % 2), usable: (20 + pick(100)) * 1024 * GiB },
-    disks: [],
-    consumedRaw: 0,
-    iops: 100_000,
-    throughput: 5e9,
-    amplification: 1,
-  });
+const redundancy = (i: number): PoolState['facts']['redundancy'] =>
+  i % 3 === 0
+    ? {
+        kind: 'spread',
+        scheme: { kind: 'copies', copies: 3 },
+        level: 'node',
+        domains: Array.from({ length: 8 }, (_, d) => ({
+          name: `n${d}`,
+          capacity: (900 + pick(900)) * GiB,
+          live: true,
+        })),
+      }
+    : { kind: 'inner', survives: 1 + (i % 2), usable: (20 + pick(100)) * 1024 * GiB };
 
-const state: PlacementState = {
+const poolAt = (i: number): PoolState =>
+  aPoolState(
+    `pool-${i}`,
+    {
+      backend: `backend-${i % 20}`,
+      reservedRaw: pick(2000) * GiB,
+      reservedBytes: pick(1000) * GiB,
+      promisedIops: pick(20_000),
+      largest: 500 * GiB,
+      overcommit: 1.5,
+      allotment: i % 7 === 0 ? 9000 * GiB : null,
+    },
+    {
+      access: i % 5 === 0 ? ['block', 'file'] : ['block'],
+      sharedBlock: i % 3 === 0,
+      encryption: i % 4 !== 0,
+      snapshots: true,
+      clones: true,
+      offsite: i % 2 === 0,
+      maximum: 65_536 * GiB,
+      redundancy: redundancy(i),
+      iops: 100_000,
+      throughput: 5e9,
+    },
+  );
+
+const state = aState({
   classes: Array.from({ length: classCount }, (_, c) => ({
     ...plainClass,
     name: `class-${c}`,
@@ -60,37 +63,8 @@ const state: PlacementState = {
     strategy: (['in-order', 'spread', 'pack'] as const)[c % 3]!,
     iopsFloor: { kind: 'per-gib', perGiB: 2 },
   })),
-  classVersions: {},
   defaultClass: 'class-0',
-  pools: Array.from({ length: poolCount }, (_, i) => ({
-    id: `pool-${i}`,
-    name: `pool-${i}`,
-    backend: `backend-${i % 20}`,
-    facts: facts(i),
-    reservedRaw: pick(2000) * GiB,
-    reservedBytes: pick(1000) * GiB,
-    promisedIops: pick(20_000),
-    promisedThroughput: 0,
-    largest: 500 * GiB,
-    foreignRaw: 0,
-    overcommit: 1.5,
-    softMark: 0.8,
-    hardMark: 0.9,
-    allotment: i % 7 === 0 ? 9000 * GiB : null,
-    allotmentIops: null,
-    allotmentThroughput: null,
-    tier: 'fast',
-    tierSaid: false,
-    price: null,
-    goneSince: null,
-    usualDisk: 0,
-    backendCap: null,
-    version: 1,
-    volumes: 0,
-    reachable: true,
-    healthy: true,
-    diskUse: {},
-  })),
+  pools: Array.from({ length: poolCount }, (_, i) => poolAt(i)),
   moorings: Array.from({ length: classCount * 10 }, (_, m) => ({
     className: `class-${Math.floor(m / 10)}`,
     pool: `pool-${(Math.floor(m / 10) * 7 + (m % 10) * 13) % poolCount}`,
@@ -100,7 +74,6 @@ const state: PlacementState = {
     version: 1,
   })),
   limits: [{ namespace: 'ferry-desk', className: null, bytes: 90_000 * GiB }],
-  grants: [],
   held: Array.from({ length: 300 }, (_, i) => ({
     className: `class-${i % classCount}`,
     pool: `pool-${pick(poolCount)}`,
@@ -110,7 +83,7 @@ const state: PlacementState = {
   })),
   usage: [{ namespace: 'ferry-desk', className: 'class-1', provisioned: 100 * GiB }],
   namespaces: ['ferry-desk'],
-};
+});
 
 const tried = (gib: number): TriedClaim => ({
   size: gib * GiB,

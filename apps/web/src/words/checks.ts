@@ -12,12 +12,13 @@ export const ruleTitles: Record<RuleName, string> = {
   allowance: 'Allowance',
   backend: 'Backend',
   writable: 'Takes volumes',
+  site: 'Site',
   'access-mode': 'Access mode',
   'volume-mode': 'Volume mode',
   encryption: 'Encryption',
   reduction: 'Compression, deduplication',
   snapshots: 'Snapshots',
-  offsite: 'Copies off site',
+  offsite: 'Sends copies off site',
   expansion: 'Expansion',
   copies: 'Copies',
   'domain-level': 'Copies apart',
@@ -33,6 +34,7 @@ export const ruleTitles: Record<RuleName, string> = {
   iops: 'IOPS floor',
   throughput: 'Throughput floor',
   'second-copy': 'Second copy',
+  'offsite-copy': 'Off-site copy',
   'namespace-quota': 'Namespace quota',
   'class-quota': 'Class quota',
 };
@@ -93,6 +95,8 @@ export function failureSentence(check: CheckData): string {
       return have === 'unreachable' ? 'The backend does not answer.' : 'The backend says it is not healthy.';
     case 'writable':
       return have === 'gone' ? 'The backend no longer lists this pool.' : 'The backend has set the pool to read only.';
+    case 'site':
+      return `Reached from ${have}, and not from ${need}: it can keep off-site copies only.`;
     case 'access-mode':
       return String(have).includes('file')
         ? `${need} is not given in this volume mode.`
@@ -130,6 +134,8 @@ export function failureSentence(check: CheckData): string {
       return `The floor costs ${megabytes(need)} in the pool; ${megabytes(Math.max(0, Number(have)))} can still be promised.`;
     case 'second-copy':
       return 'The class keeps a second copy on another backend; none that it is moored to would take it.';
+    case 'offsite-copy':
+      return 'The class keeps a copy at another site; no pool of another site that it is moored to would take it.';
     case 'namespace-quota':
       return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more.`;
     case 'class-quota':
@@ -143,6 +149,7 @@ const shortFailures: Record<RuleName, string> = {
   allowance: 'beyond allowance',
   backend: 'backend down',
   writable: 'read only',
+  site: 'another site',
   'access-mode': 'one writer only',
   'volume-mode': 'volume mode',
   encryption: 'not encrypted',
@@ -164,6 +171,7 @@ const shortFailures: Record<RuleName, string> = {
   iops: 'IOPS promised',
   throughput: 'MB/s promised',
   'second-copy': 'no second backend',
+  'offsite-copy': 'nowhere off site',
   'namespace-quota': 'over quota',
   'class-quota': 'over class quota',
 };

@@ -4,7 +4,7 @@ import { iopsLimit, throughputLimit, withVolume, type Pool, type Taking } from '
 import { decide, spreadScore } from './decide';
 import { Offers } from './offer';
 import type { PlacementInput, Quota } from './request';
-import { passesAll, ruleContext } from './rules';
+import { offsiteClass, passesAll, ruleContext } from './rules';
 
 /** One claim of a batch with what is decided about it alone; the pools are the batch's. */
 export interface BatchClaim {
@@ -64,7 +64,9 @@ export function fitOneByOne(pools: ReadonlyMap<string, Pool>, claims: readonly B
       backendThroughput: backendThroughput!,
     };
     place(state, winner, taking, claim.input.storageClass);
-    if (decision.second) place(state, decision.second.pool, decision.second, claim.input.storageClass);
+    const { second, offsite } = decision;
+    if (second) place(state, second.pool, second, claim.input.storageClass);
+    if (offsite) place(state, offsite.pool, offsite, offsiteClass(claim.input.storageClass));
     for (const scope of ['namespace', 'class'] as const) {
       const key = quotaKey(scope, claim);
       used.set(key, (used.get(key) ?? 0) + provisioned!);
@@ -276,8 +278,8 @@ function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): Kind[] 
  * less than one by one.
  */
 export function fitBatch(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[], watching?: Watching): Fitted {
-  // a second copy ties two pools together, which chains of moves do not follow
-  if (claims.some((c) => c.input.storageClass.secondCopy)) return fitOneByOne(pools, claims);
+  // a copy elsewhere ties two pools together, which chains of moves do not follow
+  if (claims.some(({ input: { storageClass: c } }) => c.secondCopy || c.offsite)) return fitOneByOne(pools, claims);
   const list = [...pools.values()];
   const harbour = new Harbour(list);
   const kinds = kindsOf(list, claims);

@@ -5,8 +5,11 @@ import type { Bytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput } from './request';
 import {
   checkPool,
+  findOffsite,
   findSecond,
   firstFailure,
+  isElsewhere,
+  offsiteContext,
   passesAll,
   ruleContext,
   type Check,
@@ -51,14 +54,19 @@ export interface Decision {
   readonly backendThroughput?: number;
   /** Raw bytes per provisioned byte that the winner counts. */
   readonly footprintFactor?: number;
-  /** Where the second copy goes, when the class keeps one, and what it takes there. */
-  readonly second?: {
-    readonly pool: string;
-    readonly provisioned: Bytes;
-    readonly footprintFactor: number;
-    readonly backendIops: number;
-    readonly backendThroughput: number;
-  };
+  /** The copy on another backend, when the class keeps one. */
+  readonly second?: FurtherCopy;
+  /** The copy at another site, when the class keeps one. */
+  readonly offsite?: FurtherCopy;
+}
+
+/** Where another copy of a volume goes, and what it takes there. */
+export interface FurtherCopy {
+  readonly pool: string;
+  readonly provisioned: Bytes;
+  readonly footprintFactor: number;
+  readonly backendIops: number;
+  readonly backendThroughput: number;
 }
 
 /**
@@ -169,13 +177,21 @@ export function rankPools(input: PlacementInput): { readonly winner?: string; re
   return { winner: first?.context.pool.id, runnerUp: second?.context.pool.id };
 }
 
-function secondOf(context: RuleContext): Pick<Decision, 'second'> {
-  const second = context.storageClass.secondCopy ? findSecond(context) : undefined;
-  if (!second) return {};
-  const { pool, provisioned, offer, backendIops, backendThroughput } = second;
-  return {
-    second: { pool: pool.id, provisioned, footprintFactor: offer.footprintFactor, backendIops, backendThroughput },
-  };
+function furtherCopies(context: RuleContext): Pick<Decision, 'second' | 'offsite'> {
+  const { secondCopy, offsite } = context.storageClass;
+  const taken = (at: RuleContext | undefined): FurtherCopy | undefined =>
+    at && {
+      pool: at.pool.id,
+      provisioned: at.provisioned,
+      footprintFactor: at.offer.footprintFactor,
+      backendIops: at.backendIops,
+      backendThroughput: at.backendThroughput,
+    };
+  const [second, further] = [
+    secondCopy ? taken(findSecond(context)) : undefined,
+    offsite ? taken(findOffsite(context)) : undefined,
+  ];
+  return { ...(second && { second }), ...(further && { offsite: further }) };
 }
 
 /**
@@ -203,7 +219,7 @@ export function decide(input: PlacementInput): Decision {
     throughputFloor,
     backendThroughput,
     footprintFactor: offer.footprintFactor,
-    ...secondOf(first.context),
+    ...furtherCopies(first.context),
   };
 }
 
@@ -249,19 +265,30 @@ export interface ClassRoom {
 
 /**
  * How many more claims of one size a class takes over all its moored pools before the first refusal. With equal claims no
- * order of choosing makes a difference: a claim is refused only when no pool has room.
+ * order of choosing makes a difference: a claim is refused only when no pool has room. With a second copy each claim takes a
+ * place on two backends: over rooms aᵢ at most min(⌊Σaᵢ/2⌋, Σaᵢ − max aᵢ); with an off-site copy, one at another site as well.
  */
 export function classRoom(input: PlacementInput): ClassRoom {
   const storageClass = tunedClass(input.storageClass, input.claim.tuned);
   const perBackend = new Map<string, { claims: number; bytes: number; provisioned: number; cap: number }>();
   const stoppedBy: { pool: string; rule: RuleName }[] = [];
+  const open = { ...input, quotas: [] };
+  let elsewhere = 0;
   for (const mooring of input.moorings) {
     const pool = input.pools.get(mooring.pool);
     if (!pool || !mooring.enabled) continue;
-    const context = ruleContext({ ...input, quotas: [] }, pool, mooring, storageClass);
+    const isOffsite = isElsewhere(input, pool);
+    if (isOffsite && !storageClass.offsite) continue;
+    const context = isOffsite
+      ? offsiteContext(open, pool, mooring, storageClass)
+      : ruleContext(open, pool, mooring, storageClass);
     const failure = firstFailure(context);
     const room: Room = failure ? { claims: 0, stoppedBy: failure.rule } : roomFor(context);
     if (room.stoppedBy) stoppedBy.push({ pool: pool.id, rule: room.stoppedBy });
+    if (isOffsite) {
+      elsewhere += room.claims;
+      continue;
+    }
     const so = perBackend.get(pool.backend);
     perBackend.set(pool.backend, {
       claims: (so?.claims ?? 0) + room.claims,
@@ -270,12 +297,18 @@ export function classRoom(input: PlacementInput): ClassRoom {
       cap: pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity,
     });
   }
-  let claims = 0;
-  let bytes = 0;
+  let [places, bytes, largest] = [0, 0, 0];
   for (const part of perBackend.values()) {
     const within = Math.min(part.claims, Math.max(0, Math.floor(part.cap / part.provisioned)));
-    claims += within;
+    places += within;
+    largest = Math.max(largest, within);
     bytes += within === part.claims ? part.bytes : within * part.provisioned;
   }
-  return { claims: Math.min(claims, mostCounted), bytes, stoppedBy };
+  const paired = storageClass.secondCopy ? Math.min(Math.floor(places / 2), places - largest) : places;
+  const claims = storageClass.offsite ? Math.min(paired, elsewhere) : paired;
+  return {
+    claims: Math.min(claims, mostCounted),
+    bytes: claims === places ? bytes : Math.round((bytes / places) * claims),
+    stoppedBy,
+  };
 }

@@ -16,6 +16,8 @@ export interface Held {
 
 /** Classes, pools, what ties them, and what is kept: all that the outlook of a site needs. */
 export interface Site {
+  /** Its name, where pools of other sites are among the pools. */
+  readonly name?: string;
   readonly classes: readonly StorageClass[];
   readonly moorings: ReadonlyMap<string, readonly Mooring[]>;
   readonly pools: ReadonlyMap<string, Pool>;
@@ -50,6 +52,7 @@ const usualClaim = (cls: StorageClass, size: number): ClaimRequest => ({
 
 const inputOf = (site: Site, storageClass: StorageClass, size: number): PlacementInput => ({
   claim: usualClaim(storageClass, size),
+  ...(site.name !== undefined && { site: site.name }),
   storageClass,
   moorings: site.moorings.get(storageClass.name) ?? [],
   pools: site.pools,

@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { accessModes, strategies, volumeModes } from '../classes/storage-class';
+import { accessModes, strategies, volumeModes, type StorageClass } from '../classes/storage-class';
 import { withVolume, type Pool, type Taking } from '../pools/pool';
 import { bytes, GiB, gibibytes, TiB, tebibytes } from '../sizes/bytes';
 import { fitOneByOne } from './batch';
@@ -16,6 +16,9 @@ const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>
     .map((c) => c.rule);
 
 /** One input for each rule in which that rule alone fails: a rule without a row here fails the completeness test below. */
+/** A pool that another site reaches. */
+const rock = (part: Partial<Pool> = {}) => aPool('rock', { backend: 'limpet', sites: ['gull-rock'], ...part });
+
 const failing: Record<RuleName, () => PlacementInput> = {
   mooring: () => anInput([aPool('a')], { moorings: [moored('a', 1, { enabled: false })] }),
   grant: () => anInput([aPool('a')], { granted: false }),
@@ -29,7 +32,8 @@ const failing: Record<RuleName, () => PlacementInput> = {
   reduction: () => anInput([aPool('a', { compression: true })], { storageClass: aClass({ deduplication: true }) }),
   snapshots: () =>
     anInput([aPool('a', { snapshots: false })], { storageClass: aClass({ safeguard: { everyHours: 6, keep: 4 } }) }),
-  offsite: () => anInput([aPool('a')], { storageClass: aClass({ offsite: true }) }),
+  offsite: () => anInput([aPool('a'), rock()], { site: 'quayside', storageClass: aClass({ offsite: true }) }),
+  site: () => anInput([rock()], { site: 'quayside' }),
   expansion: () => anInput([aPool('a', { expansion: false })]),
   copies: () => anInput([aPool('a', { redundancy: { kind: 'inner', survives: 1, usable: tebibytes(10) } })]),
   'domain-level': () => anInput([aSpreadPool('k', [900, 900, 900])], { storageClass: aClass({ level: 'zone' }) }),
@@ -64,6 +68,8 @@ const failing: Record<RuleName, () => PlacementInput> = {
       storageClass: aClass({ throughputFloor: { kind: 'fixed', value: 200 } }),
     }),
   'second-copy': () => anInput([aPool('a'), aPool('b')], { storageClass: aClass({ secondCopy: true }) }),
+  'offsite-copy': () =>
+    anInput([aPool('a', { offsite: true })], { site: 'quayside', storageClass: aClass({ offsite: true }) }),
   'namespace-quota': () =>
     anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
   'class-quota': () => anInput([aPool('a')], { quotas: [{ scope: 'class', limit: 100 * GiB, used: 40 * GiB }] }),
@@ -287,6 +293,57 @@ describe('decisions on random inputs', () => {
     const claims = Array.from({ length: 200 }, (_, i) => ({ id: `c${i}`, input: anInput(pools, { storageClass }) }));
     // c is as large as one of the others: it ends first
     expect(fitOneByOne(new Map(pools.map((p) => [p.id, p])), claims).placed.size).toBe(128);
+  });
+
+  describe('an off-site copy', () => {
+    const storageClass = aClass({
+      offsite: true,
+      copies: 3,
+      zones: ['north'],
+      iopsFloor: { kind: 'fixed', value: 5000 },
+      allowances: [{ setting: 'copies', minimum: 1, maximum: 3, namespaces: [] }],
+    });
+    const site = 'quayside';
+    const here = aPool('a', { offsite: true, sites: ['quayside', 'gull-rock'] });
+
+    test('goes to the first pool of another site that takes it, two copies at most and no speed reserved', () => {
+      const nodes = aSpreadPool('rock-nodes', [900, 900, 900], { backend: 'limpet', sites: ['gull-rock'], iops: 10 });
+      const pools = [here, rock({ id: 'full', name: 'full', subscribedRaw: 10 * TiB }), nodes];
+      const decision = decide(anInput(pools, { storageClass, site, claim: aClaim({ zone: 'north' }) }));
+      expect(decision).toMatchObject({
+        winner: 'a',
+        offsite: { pool: 'rock-nodes', provisioned: 80 * GiB, footprintFactor: 2, backendIops: 0 },
+      });
+      expect(decision.runnerUp).toBeUndefined();
+    });
+
+    test('never lets a pool of another site keep the volume itself, whatever its class', () => {
+      expect(decide(anInput([rock()], { site })).winner).toBeUndefined();
+      expect(decide(anInput([here, rock()], { site })).offsite).toBeUndefined();
+      expect(decide(anInput([rock()])).winner).toBe('rock');
+    });
+
+    test('that has nowhere to go is told with the pools one could moor to, each tried out', () => {
+      const pools = [here, rock(), rock({ id: 'small', name: 'small', maximum: gibibytes(10) })];
+      const remedies = whatWouldBind(anInput(pools, { storageClass, site, moorings: [moored('a')] }));
+      expect(remedies.map((r) => r.changes)).toEqual([
+        [{ kind: 'moor', pool: 'rock' }],
+        [{ kind: 'drop-demand', demand: 'offsite' }],
+      ]);
+    });
+
+    test('bounds how many more claims the class takes, as a second copy does', () => {
+      const room = (pools: Pool[], part: Partial<StorageClass>) =>
+        classRoom(anInput(pools, { site, storageClass: aClass(part), claim: aClaim({ size: gibibytes(1024) }) }))
+          .claims;
+      expect(
+        room([here, rock({ redundancy: { kind: 'inner', survives: 2, usable: tebibytes(3) } })], { offsite: true }),
+      ).toBe(3);
+      expect(room([here, aPool('b', { backend: 'kelp' })], { secondCopy: true })).toBe(10);
+      const small = aPool('b', { backend: 'kelp', redundancy: { kind: 'inner', survives: 2, usable: tebibytes(4) } });
+      expect(room([here, small], { secondCopy: true })).toBe(4);
+      expect(room([here], {})).toBe(10);
+    });
   });
 
   test('what was planned for a claim wins while it passes, and not otherwise', () => {

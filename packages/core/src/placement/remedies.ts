@@ -106,11 +106,16 @@ function apply(trial: Trial, change: Change): Trial {
   });
   switch (change.kind) {
     case 'moor':
-    case 'enable-mooring':
-      return {
-        ...trial,
-        mooring: { pool: pool.id, order: mooring?.order ?? 1, weight: mooring?.weight ?? 1, enabled: true },
-      };
+    case 'enable-mooring': {
+      if (change.pool === pool.id)
+        return {
+          ...trial,
+          mooring: { pool: pool.id, order: mooring?.order ?? 1, weight: mooring?.weight ?? 1, enabled: true },
+        };
+      // a pool for another copy of the volume
+      const further: Mooring = { pool: change.pool, order: 1000, weight: 1, enabled: true };
+      return { ...trial, input: { ...input, moorings: [...input.moorings, further] } };
+    }
     case 'ask-mode':
       return withClaim({ modes: [change.mode] });
     case 'ask-volume-mode':
@@ -235,8 +240,17 @@ function changesFor(check: Check, context: RuleContext): Change[] {
     case 'domain-level':
     case 'witness':
     case 'pinned-nodes':
-    case 'second-copy':
       return [{ kind: 'drop-demand', demand: check.rule }];
+    case 'second-copy':
+      return [...mooringsFor((p) => p.backend !== pool.backend, context), { kind: 'drop-demand', demand: check.rule }];
+    case 'offsite-copy':
+      return [
+        ...mooringsFor((p) => p.sites !== undefined && !p.sites.includes(input.site ?? ''), context),
+        { kind: 'drop-demand', demand: 'offsite' },
+      ];
+    case 'site':
+      // where a backend stands is no setting
+      return [];
     case 'volume-mode':
       if (cls.volumeMode !== 'any' && cls.volumeMode !== claim.volumeMode)
         return [
@@ -314,6 +328,16 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       return [{ kind: 'raise-quota', scope, limit, by: limit - quota.limit }, ...lessOf(have)];
     }
   }
+}
+
+/** Moorings, not there yet, to pools where another copy could go. Bounded: each is tried out. */
+function mooringsFor(may: (pool: Pool) => boolean, { input }: RuleContext): Change[] {
+  const known = new Set(input.moorings.map((m) => m.pool));
+  return [...input.pools.values()]
+    .filter((p) => may(p) && !known.has(p.id))
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
+    .slice(0, 8)
+    .map((p) => ({ kind: 'moor', pool: p.id }));
 }
 
 const keyOf = (changes: readonly Change[]): string =>

@@ -35,6 +35,8 @@ export interface Quota {
 
 export interface PlacementInput {
   readonly claim: ClaimRequest;
+  /** The site the claim is made at; left out, every pool is taken to be within reach. */
+  readonly site?: string;
   readonly storageClass: StorageClass;
   readonly moorings: readonly Mooring[];
   /** Every known pool by its id; pools without a mooring are looked at only for what would bind the claim. */

@@ -14,6 +14,7 @@ export const ruleNames = [
   'allowance',
   'backend',
   'writable',
+  'site',
   'access-mode',
   'volume-mode',
   'encryption',
@@ -35,6 +36,7 @@ export const ruleNames = [
   'iops',
   'throughput',
   'second-copy',
+  'offsite-copy',
   'namespace-quota',
   'class-quota',
 ] as const;
@@ -154,6 +156,9 @@ const zoneInClass = ({ storageClass, input: { claim } }: RuleContext): boolean =
 const wantedZones = ({ storageClass, input: { claim } }: RuleContext): readonly string[] =>
   claim.zone ? [claim.zone] : storageClass.zones;
 
+const isHere = ({ input: { site }, pool: { sites } }: Pick<RuleContext, 'input' | 'pool'>): boolean =>
+  site === undefined || sites === undefined || sites.includes(site);
+
 const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
   mooring: {
     passes: ({ mooring }) => mooring?.enabled ?? false,
@@ -190,6 +195,10 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
       );
     },
   },
+  site: {
+    passes: isHere,
+    tell: ({ input, pool }) => text(input.site ?? 'any', pool.sites?.join(', ') ?? 'all sites'),
+  },
   topology: {
     passes: (context) =>
       zoneInClass(context) &&
@@ -223,6 +232,13 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
     tell: (context) =>
       context.storageClass.secondCopy
         ? text('another backend', findSecond(context)?.pool.name ?? 'none that fits')
+        : text('none', 'any'),
+  },
+  'offsite-copy': {
+    passes: (context) => !context.storageClass.offsite || findOffsite(context) !== undefined,
+    tell: (context) =>
+      context.storageClass.offsite
+        ? text('another site', findOffsite(context)?.pool.name ?? 'none that fits')
         : text('none', 'any'),
   },
   'namespace-quota': quotaRule('namespace'),
@@ -261,29 +277,88 @@ export function firstFailure(context: RuleContext): Check | undefined {
   return firstFailed && context.offer.checks[firstFailed];
 }
 
+const inOrder = (moorings: readonly Mooring[]): Mooring[] =>
+  [...moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
+
 /**
  * Where the second copy of a class that keeps one goes: the first moored pool, in order, of another backend that would take the
  * volume by itself. A read may be served by either copy, a write goes to both: the second pool reserves what the first does.
  */
-export function findSecond(context: RuleContext): RuleContext | undefined {
-  const { input, storageClass, pool } = context;
-  const single = singleOf(storageClass);
-  const moorings = [...input.moorings].sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1));
-  for (const mooring of moorings) {
+export function findSecond({ input, pool, storageClass }: RuleContext): RuleContext | undefined {
+  for (const mooring of inOrder(input.moorings)) {
     const other = input.pools.get(mooring.pool);
     if (!other || other.backend === pool.backend) continue;
-    const second = ruleContext(input, other, mooring, single);
+    const second = ruleContext(input, other, mooring, singleOf(storageClass));
     if (passesAll(second)) return second;
   }
   return undefined;
 }
 
-const singles = new WeakMap<StorageClass, StorageClass>();
-/** The class without its second copy; one object each, so that what was worked out for it stays good. */
-function singleOf(cls: StorageClass): StorageClass {
-  let single = singles.get(cls);
-  if (!single) singles.set(cls, (single = { ...cls, secondCopy: false }));
-  return single;
+/** Whether a pool is there for off-site copies alone: only other sites reach it. */
+export const isElsewhere = (input: PlacementInput, pool: Pool): boolean => !isHere({ input, pool });
+
+/**
+ * A pool of another site, looked at for the off-site copy of a class. That is written later, so no speed is reserved for it, and
+ * what names places of the claim's own site does not hold there.
+ */
+export const offsiteContext = (
+  input: PlacementInput,
+  pool: Pool,
+  mooring: Mooring | undefined,
+  storageClass: StorageClass,
+): RuleContext =>
+  ruleContext(
+    { ...input, site: undefined, claim: { ...input.claim, zone: undefined, tuned: undefined } },
+    pool,
+    mooring,
+    offsiteClass(storageClass),
+  );
+
+/** Where the off-site copy of a class that keeps one goes: the first moored pool, in order, of another site that would take it. */
+export function findOffsite({ input, storageClass }: RuleContext): RuleContext | undefined {
+  for (const mooring of inOrder(input.moorings)) {
+    const pool = input.pools.get(mooring.pool);
+    if (!pool || !isElsewhere(input, pool)) continue;
+    const copy = offsiteContext(input, pool, mooring, storageClass);
+    if (passesAll(copy)) return copy;
+  }
+  return undefined;
 }
+
+const singles = new WeakMap<StorageClass, StorageClass>();
+const offsites = new WeakMap<StorageClass, StorageClass>();
+/** One object for each class, so that what was worked out for it stays good. */
+function keptIn(
+  kept: WeakMap<StorageClass, StorageClass>,
+  cls: StorageClass,
+  made: Partial<StorageClass>,
+): StorageClass {
+  let other = kept.get(cls);
+  if (!other) kept.set(cls, (other = { ...cls, ...made }));
+  return other;
+}
+/** The class without copies elsewhere. */
+const singleOf = (cls: StorageClass): StorageClass => keptIn(singles, cls, { secondCopy: false, offsite: false });
+
+/** What a class asks of the pool that keeps its off-site copy: at most two whole copies, since the first volume is kept as well. */
+export const offsiteClass = (cls: StorageClass): StorageClass =>
+  keptIn(offsites, cls, {
+    secondCopy: false,
+    offsite: false,
+    copies: Math.min(2, cls.copies),
+    shards: undefined,
+    level: 'node',
+    witness: false,
+    pinnedNodes: [],
+    zones: [],
+    locality: false,
+    iopsFloor: undefined,
+    iopsCeiling: undefined,
+    throughputFloor: undefined,
+    throughputCeiling: undefined,
+    compression: false,
+    deduplication: false,
+    safeguard: undefined,
+  });
 
 export const passesAll = (context: RuleContext): boolean => firstFailure(context) === undefined;

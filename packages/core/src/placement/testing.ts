@@ -83,6 +83,7 @@ export function anInput(pools: readonly Pool[], part: Partial<Omit<PlacementInpu
     moorings: part.moorings ?? pools.map((p, i) => moored(p.id, i + 1)),
     pools: new Map(pools.map((p) => [p.id, p])),
     quotas: part.quotas ?? [],
+    ...(part.site !== undefined && { site: part.site }),
     ...(part.granted !== undefined && { granted: part.granted }),
     ...(part.planned !== undefined && { planned: part.planned }),
   };

@@ -37,6 +37,8 @@ export interface Pool {
   readonly snapshots: boolean;
   /** It can keep a copy at another site. */
   readonly offsite: boolean;
+  /** Sites whose nodes reach the pool; left out means all. A pool of another site keeps off-site copies only. */
+  readonly sites?: readonly string[];
   /** Zones whose nodes reach the pool; empty means all. */
   readonly zones: readonly string[];
   readonly minimum: Bytes;
