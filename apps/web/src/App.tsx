@@ -27,6 +27,7 @@ const Moorings = lazy(() => import('./moorings/Moorings'));
 const Classes = lazy(() => import('./classes/Classes'));
 const NewClass = lazy(() => import('./classes/NewClass'));
 const Manifests = lazy(() => import('./classes/Manifests'));
+const ChangeClass = lazy(() => import('./classes/ChangeClass'));
 const Successor = lazy(() => import('./classes/Successor'));
 const Batch = lazy(() => import('./moorings/Batch'));
 const ClassDetail = lazy(() => import('./classes/ClassDetail'));
@@ -63,6 +64,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/classes" element={<Classes />} />
             <Route path="/classes/new" element={<NewClass />} />
             <Route path="/classes/manifests" element={<Manifests />} />
+            <Route path="/classes/:name/change" element={<ChangeClass />} />
             <Route path="/classes/:name/successor" element={<Successor />} />
             <Route path="/classes/:name" element={<ClassDetail />} />
             <Route path="/claims" element={<Claims />} />

@@ -252,6 +252,14 @@ export const endpoints = {
     response: classRowSchema,
     status: 201,
   },
+  changeClass: {
+    method: 'put',
+    path: '/api/classes/:name',
+    summary: 'Change a storage class; what the platform fixes only while no claim uses it (If-Match)',
+    allowed: operating,
+    body: newClassSchema,
+    response: classRowSchema,
+  },
   deleteClass: {
     method: 'delete',
     path: '/api/classes/:name',

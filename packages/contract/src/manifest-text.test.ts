@@ -106,11 +106,50 @@ describe('reading manifests that nobody here wrote', () => {
     ));
 });
 
+describe('a strategy that was changed after the class was made', () => {
+  const annotated = ours.replace(
+    '  labels:',
+    '  annotations:\n    vast-moorage.example/strategy: pack # by hand\n  labels:',
+  );
+
+  test('is read from its annotation, before the parameter', () => {
+    const both = annotated.replace('copies: "3"', 'copies: "3"\n  vast-moorage.example/strategy: spread');
+    for (const text of [annotated, both]) {
+      const [object] = readManifestText(text);
+      expect([object!.problems, object!.storageClass!.strategy]).toEqual([[], 'pack']);
+    }
+  });
+
+  test('is written where it stands', () => {
+    const [object] = readManifestText(annotated);
+    for (const strategy of ['spread', 'in-order'] as const) {
+      const text = writeClassInto(annotated, object!, { ...object!.storageClass!, strategy }, false);
+      expect(text).toBe(annotated.replace('strategy: pack', `strategy: ${strategy}`));
+    }
+  });
+
+  test('that is none is told at its line, with what was meant', () => {
+    const [object] = readManifestText(annotated.replace('strategy: pack', 'strategy: spred'));
+    expect(object!.problems).toMatchObject([
+      { line: 7, path: ['metadata', 'annotations', 'vast-moorage.example/strategy'], fix: { insert: '"spread"' } },
+    ]);
+  });
+});
+
 describe('writing a class into a text', () => {
   const change = (text: string, part: Partial<StorageClass>, which = 0) => {
     const object = readManifestText(text)[which]!;
     return writeClassInto(text, object, { ...object.storageClass!, ...part }, object.isDefault);
   };
+
+  test('a note beside a value stays when the value changes', () => {
+    const noted = ours
+      .replace('copies: "3"', 'copies: "3" # since the flood')
+      .replace('reclaimPolicy: Retain', 'reclaimPolicy: Retain # for good');
+    expect(change(noted, { copies: 2, reclaim: 'Delete', name: 'daybook' })).toBe(
+      noted.replace('"3" #', '"2" #').replace('Retain #', 'Delete #').replace('name: ledger', 'name: daybook'),
+    );
+  });
 
   test('changes what was meant and nothing else', () => {
     const text = change(ours, { copies: 2 });

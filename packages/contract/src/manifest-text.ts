@@ -5,6 +5,7 @@ import {
   parameters,
   prefix,
   provisioner,
+  strategyAnnotation,
   toManifest,
   toParameters,
   type ClassManifest,
@@ -162,7 +163,7 @@ function fixFor(
   const { problems } = fromManifest(readable(value as Record<string, unknown>));
   const problem = problems.find((p) => p.field === path.join('.'));
   if (problem?.meant !== undefined && problem.problem === 'bad-value')
-    return { span, insert: member === 'parameters' ? quoted(problem.meant) : problem.meant };
+    return { span, insert: member === 'parameters' || member === 'metadata' ? quoted(problem.meant) : problem.meant };
   if (problem?.meant !== undefined) {
     const key = places.key(document, [...base, ...path]);
     return key && { span: key, insert: prefix + problem.meant };
@@ -228,12 +229,16 @@ const entriesOf = (value: unknown): [string, unknown][] =>
 
 /** The object as a class, with whatever is not even of the right kind left out. */
 function readable(object: Record<string, unknown>): ClassManifest {
+  const metadata = Object.fromEntries(entriesOf(object.metadata));
   const topologies = Array.isArray(object.allowedTopologies) ? (object.allowedTopologies as unknown[]) : [];
   return {
     apiVersion: 'storage.k8s.io/v1',
     kind: 'StorageClass',
     provisioner: textOf(object.provisioner) ?? '',
-    metadata: { name: textOf(Object.fromEntries(entriesOf(object.metadata)).name) ?? '' },
+    metadata: {
+      name: textOf(metadata.name) ?? '',
+      annotations: Object.fromEntries(entriesOf(metadata.annotations).map(([k, v]) => [k, String(v)])),
+    },
     parameters: Object.fromEntries(entriesOf(object.parameters).map(([k, v]) => [k, String(v)])),
     reclaimPolicy: textOf(object.reclaimPolicy),
     volumeBindingMode: textOf(object.volumeBindingMode),
@@ -280,8 +285,14 @@ interface Edit {
   readonly value: unknown;
 }
 
+const isAnnotated = (value: unknown): boolean => {
+  const metadata = entriesOf(Object.fromEntries(entriesOf(value)).metadata);
+  return entriesOf(Object.fromEntries(metadata).annotations).some(([name]) => name === strategyAnnotation);
+};
+
 /** The members in which two classes are written differently. What is the same in both is never touched. */
-function editsBetween(before: StorageClass, after: StorageClass, was: boolean, becomes: boolean): Edit[] {
+function editsBetween(at: ReadObject & { storageClass: StorageClass }, after: StorageClass, becomes: boolean): Edit[] {
+  const { storageClass: before, isDefault: was } = at;
   const edits: Edit[] = [];
   const [old, fresh] = [toManifest(before, was), toManifest(after, becomes)];
   if (before.name !== after.name) edits.push({ path: ['metadata', 'name'], value: after.name });
@@ -289,7 +300,11 @@ function editsBetween(before: StorageClass, after: StorageClass, was: boolean, b
     edits.push({ path: ['metadata', 'annotations', defaultClassAnnotation], value: becomes ? 'true' : undefined });
   const [oldTexts, freshTexts] = [toParameters(before), toParameters(after)];
   for (const name of new Set([...Object.keys(oldTexts), ...Object.keys(freshTexts)]))
-    if (oldTexts[name] !== freshTexts[name]) edits.push({ path: ['parameters', name], value: freshTexts[name] });
+    if (oldTexts[name] !== freshTexts[name])
+      // where the strategy was changed after the class was made, it stands beside the parameters and goes before them
+      if (name === strategyAnnotation && isAnnotated(at.value))
+        edits.push({ path: ['metadata', 'annotations', name], value: after.strategy });
+      else edits.push({ path: ['parameters', name], value: freshTexts[name] });
   for (const member of [
     'reclaimPolicy',
     'volumeBindingMode',
@@ -307,8 +322,9 @@ function editsBetween(before: StorageClass, after: StorageClass, was: boolean, b
  * are. A text that says what is wanted already comes back as it was.
  */
 export function writeClassInto(text: string, at: ReadObject, after: StorageClass, isDefault: boolean): string {
-  if (!at.storageClass) return text;
-  const edits = editsBetween(at.storageClass, after, at.isDefault, isDefault);
+  const { storageClass } = at;
+  if (!storageClass) return text;
+  const edits = editsBetween({ ...at, storageClass }, after, isDefault);
   if (edits.length === 0) return text;
   const places = new Places(text);
   const document = places.documents[at.document]!;
@@ -319,7 +335,12 @@ export function writeClassInto(text: string, at: ReadObject, after: StorageClass
   for (const { path, value } of edits) {
     const whole = [...base, ...path];
     if (value === undefined) document.deleteIn(whole);
-    else document.setIn(whole, document.createNode(value));
+    else {
+      const node = places.node(document, whole);
+      // a value in the place of another keeps what is noted beside it
+      if (isScalar(node) && (typeof value !== 'object' || value === null)) node.value = value;
+      else document.setIn(whole, document.createNode(value));
+    }
     // a parameter or mark taken away must not leave an empty pair of braces behind
     const parent = whole.slice(0, -1);
     const holder = places.node(document, parent);

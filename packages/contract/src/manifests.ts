@@ -63,6 +63,15 @@ const issuesOf = (error: z.ZodError): ManifestIssue[] =>
     detail: issue.message,
   }));
 
+/** The path of a member whose last name may hold dots. */
+function pathOf(field: string): string[] {
+  for (const parent of [['parameters'], ['metadata', 'annotations']]) {
+    const start = `${parent.join('.')}.`;
+    if (field.startsWith(start)) return [...parent, field.slice(start.length)];
+  }
+  return [field];
+}
+
 function readClass(value: unknown): ReadManifest {
   const shape = classManifestSchema.safeParse(value);
   if (!shape.success) return { ok: false, issues: issuesOf(shape.error) };
@@ -71,7 +80,7 @@ function readClass(value: unknown): ReadManifest {
   const settings = storageClassSchema.safeParse(storageClass);
   const issues = [
     ...problems.map((p) => ({
-      path: p.field.startsWith('parameters.') ? ['parameters', p.field.slice('parameters.'.length)] : [p.field],
+      path: pathOf(p.field),
       detail:
         p.problem === 'bad-value'
           ? `"${p.value}" is not a value this setting takes. ${p.meant !== undefined ? `Was "${p.meant}" meant?` : `It is written like "${p.example}".`}`

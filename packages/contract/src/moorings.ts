@@ -75,6 +75,15 @@ export const draftedChangeSchema = z.discriminatedUnion('kind', [
   }),
   z.object({ kind: z.literal('default'), className: z.string(), seen: z.string().nullable() }),
   z.object({ kind: z.literal('class'), storageClass: newClassSchema }),
+  z.object({
+    kind: z.literal('class-change'),
+    /** The class as it is to be, under the name it has. */
+    storageClass: newClassSchema,
+    /** As the draft saw it: only what differs from it is meant. */
+    was: newClassSchema,
+    /** Version of the class the draft saw. */
+    seen: z.string(),
+  }),
 ]);
 export type DraftedChange = z.infer<typeof draftedChangeSchema>;
 export const draftSchema = z.object({

@@ -102,6 +102,11 @@ export function assertClass(storageClass: StorageClass): void {
     );
 }
 
+/** The class that is asked for, with what follows from its other settings. */
+export function filled({ isDefault: _isDefault, ...cls }: NewClass): StorageClass {
+  return cls.shards ? { ...cls, copies: cls.shards.parity + 1 } : cls;
+}
+
 /** Makes a class on the platform; it is in our mirror when this returns. */
 export async function createClass(
   database: Database,
@@ -110,10 +115,7 @@ export async function createClass(
   person: string,
   annotations: Readonly<Record<string, string>> = {},
 ): Promise<ClassRow> {
-  const { isDefault: wantsDefault, ...storageClass } = asked;
-  const cls: StorageClass = storageClass.shards
-    ? { ...storageClass, copies: storageClass.shards.parity + 1 }
-    : storageClass;
+  const cls = filled(asked);
   assertClass(cls);
   const manifest = toManifest(cls, false);
   const made = await platform.create({
@@ -122,7 +124,7 @@ export async function createClass(
   } as unknown as PlatformObject);
   await upsertObjects(database, 'storageclasses', [made]);
   await record(database, { person, action: 'create', kind: 'class', subject: asked.name, after: asked });
-  if (wantsDefault) await makeDefault(database, platform, asked.name, person);
+  if (asked.isDefault) await makeDefault(database, platform, asked.name, person);
   await announce(database, [{ topic: 'classes', subject: asked.name }]);
   const [row] = await listClasses(database, asked.name);
   return row!;
@@ -138,8 +140,20 @@ export async function findDefaults(database: Database): Promise<string[]> {
   return rows.map((r) => r.name);
 }
 
-/** One act: the class becomes the default, and no other class stays one. */
-export async function makeDefault(
+/** One act: the class becomes the default, and no other class stays one. Two people doing so take turns. */
+export function makeDefault(
+  database: Database,
+  platform: PlatformConnector,
+  name: string,
+  person: string,
+): Promise<void> {
+  return database.transaction(async (tx) => {
+    await database.rows('SELECT pg_advisory_xact_lock(4415, 1)', [], tx);
+    await markDefault(database, platform, name, person);
+  });
+}
+
+async function markDefault(
   database: Database,
   platform: PlatformConnector,
   name: string,

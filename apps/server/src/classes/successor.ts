@@ -11,7 +11,7 @@ import { record } from '../logbook/logbook';
 import { listMoorings } from '../moorings/moorings';
 import type { PlatformConnector } from '../platform/connector';
 import { corePools, livePools } from '../pools/pools';
-import { createClass, listClasses, makeDefault } from './classes';
+import { createClass, deleteClass, listClasses, makeDefault } from './classes';
 
 const mostMoved = 20_000;
 
@@ -28,7 +28,12 @@ interface StoredMover {
 }
 
 /** Where each claim of a class would go under another one, and in what order; nothing is moved. */
-async function planSuccession(database: Database, from: string, to: ClassRow): Promise<Succession['moves']> {
+async function planSuccession(
+  database: Database,
+  site: string,
+  from: string,
+  to: ClassRow,
+): Promise<Succession['moves']> {
   const [movers, moorings, live] = await Promise.all([
     database.rows<StoredMover>(
       `SELECT o.uid, o.namespace, o.name AS claim, r.pool_id AS "from", coalesce(r.bytes, o.size_bytes)::bigint AS bytes,
@@ -52,6 +57,7 @@ async function planSuccession(database: Database, from: string, to: ClassRow): P
   const claims = movers.map((m) => ({
     id: m.uid,
     input: {
+      site,
       claim: { namespace: m.namespace, size: m.bytes as Bytes, modes: m.modes, volumeMode: m.volume_mode },
       storageClass: to.storageClass,
       moorings,
@@ -104,24 +110,9 @@ export async function listSuccessions(database: Database, className: string): Pr
   return rows.map(toSuccession);
 }
 
-/** Makes the class that takes over from another one, with its moorings and grants, and the plan for moving its claims. */
-export async function makeSuccessor(
-  database: Database,
-  platform: PlatformConnector,
-  from: string,
-  asked: NewClass,
-  takesDefault: boolean,
-  person: string,
-): Promise<Succession> {
-  const [before] = await listClasses(database, from);
-  if (!before) throw HttpProblem.notFound('class', from);
-  if (differences(before.storageClass, asked).length === 0)
-    throw HttpProblem.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
-  const made = await createClass(database, platform, { ...asked, isDefault: false }, person, {
-    [succeedsAnnotation]: from,
-  });
-  const to = asked.name;
-  await database.transaction(async (tx) => {
+/** Moorings, access and grants of a class for the one that takes over from it. */
+function inherit(database: Database, from: string, to: string, person: string): Promise<void> {
+  return database.transaction(async (tx) => {
     await database.rows(
       `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
        SELECT $2, pool_id, enabled, rank, weight FROM moorings WHERE class_name = $1 ON CONFLICT DO NOTHING`,
@@ -139,7 +130,32 @@ export async function makeSuccessor(
       tx,
     );
   });
-  const moves = await planSuccession(database, from, made);
+}
+
+/** Makes the class that takes over from another one, with its moorings and grants, and the plan for moving its claims. */
+export async function makeSuccessor(
+  database: Database,
+  platform: PlatformConnector,
+  site: string,
+  from: string,
+  asked: NewClass,
+  takesDefault: boolean,
+  person: string,
+): Promise<Succession> {
+  const [before] = await listClasses(database, from);
+  if (!before) throw HttpProblem.notFound('class', from);
+  if (differences(before.storageClass, asked).length === 0)
+    throw HttpProblem.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
+  const made = await createClass(database, platform, { ...asked, isDefault: false }, person, {
+    [succeedsAnnotation]: from,
+  });
+  const to = asked.name;
+  await inherit(database, from, to, person).catch(async (error: unknown) => {
+    // a successor without its moorings serves nobody: it goes again
+    await deleteClass(database, platform, to, person);
+    throw error;
+  });
+  const moves = await planSuccession(database, site, from, made);
   const row = await database.transaction(async (tx) => {
     const kept = await database.one<StoredSuccession>(
       `INSERT INTO successions (from_class, to_class, person, moves) VALUES ($1, $2, $3, $4::jsonb)

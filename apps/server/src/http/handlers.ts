@@ -10,6 +10,7 @@ import { beginReshape, undoReshape } from '../reshapes/begin';
 import { getPoolShape } from '../reshapes/pool-shape';
 import { listReshapes } from '../reshapes/reshape';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
+import { changeClass } from '../classes/change';
 import { createClass, deleteClass, listClasses, listForeignClasses, makeDefault } from '../classes/classes';
 import { changeGrants, getGrants } from '../classes/grants';
 import { listSuccessions, makeSuccessor } from '../classes/successor';
@@ -115,6 +116,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       changePool(database, params.pool!, seen, body, person.name),
     listClasses: () => listClasses(database),
     createClass: ({ body, person }) => createClass(database, platform, body, person.name),
+    changeClass: async ({ params, version: seen, body, person }) =>
+      (await changeClass(database, platform, params.name!, seen?.toString(), body, person.name)).row,
     deleteClass: ({ params, person }) => deleteClass(database, platform, params.name!, person.name),
     makeDefault: ({ params, person }) => makeDefault(database, platform, params.name!, person.name),
     listForeignClasses: () => listForeignClasses(database),
@@ -123,7 +126,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       changeGrants(database, params.name!, seen, body, person.name),
     listSuccessions: ({ params }) => listSuccessions(database, params.name!),
     makeSuccessor: ({ params, body, person }) =>
-      makeSuccessor(database, platform, params.name!, body.storageClass, body.takesDefault, person.name),
+      makeSuccessor(database, platform, site, params.name!, body.storageClass, body.takesDefault, person.name),
     applyDraft: ({ body, person }) => applyDraft(database, platform, site, body.changes, person.name),
     planPlaces: ({ body, person }) => planPlaces(database, body, person.name),
     listMoorings: () => listMoorings(database),

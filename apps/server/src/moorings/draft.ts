@@ -1,5 +1,8 @@
+import type { NewClass } from '@moorage/contract/classes';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
-import { createClass, findDefaults, makeDefault } from '../classes/classes';
+import { changeClass, planChange } from '../classes/change';
+import { createClass, filled, findDefaults, listClasses, makeDefault } from '../classes/classes';
+import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
@@ -29,7 +32,6 @@ async function lastHand(
 async function conflictOf(
   database: Database,
   change: DraftedChange,
-  made: ReadonlySet<string>,
   tx: Transaction,
 ): Promise<Omit<Conflict, 'index'> | undefined> {
   switch (change.kind) {
@@ -58,8 +60,17 @@ async function conflictOf(
         [change.storageClass.name],
         tx,
       );
-      if (!now || made.has(change.storageClass.name)) return undefined;
+      if (!now) return undefined;
       return { now: change.storageClass.name, ...(await lastHand(database, 'class', change.storageClass.name, tx)) };
+    }
+    case 'class-change': {
+      const { name } = change.storageClass;
+      const [now] = await listClasses(database, name);
+      // what others changed in other settings is no quarrel: both are kept
+      if (now && quarrels(filled(change.was), filled(change.storageClass), now.storageClass).length === 0)
+        return undefined;
+      const told = now ? { version: now.version, storageClass: now.storageClass } : null;
+      return { now: told, ...(await lastHand(database, 'class', name, tx)) };
     }
   }
 }
@@ -78,13 +89,17 @@ async function assertReachable(
     ),
     database.rows<{ name: string; body: ClassManifest }>(
       `SELECT name, body FROM platform_objects WHERE plural = 'storageclasses' AND name = ANY($1)`,
-      [changes.flatMap((c) => (c.kind === 'class' ? [] : [c.className]))],
+      [changes.filter((c) => c.kind !== 'class').map(classOf)],
     ),
   ]);
   for (const change of changes)
-    if (change.kind !== 'class' && !made.has(change.className) && !classes.some((c) => c.name === change.className))
-      throw HttpProblem.notFound('class', change.className);
-  const drafted = new Map(changes.flatMap((c) => (c.kind === 'class' ? [[c.storageClass.name, c.storageClass]] : [])));
+    if (change.kind !== 'class' && !made.has(classOf(change)) && !classes.some((c) => c.name === classOf(change)))
+      throw HttpProblem.notFound('class', classOf(change));
+  const drafted = new Map(
+    changes.flatMap((c) =>
+      c.kind === 'class' || c.kind === 'class-change' ? [[c.storageClass.name, c.storageClass] as const] : [],
+    ),
+  );
   for (const { pool, className } of moorings) {
     const known = pools.find((p) => p.id === pool);
     if (!known) throw HttpProblem.notFound('pool', pool);
@@ -94,8 +109,13 @@ async function assertReachable(
   }
 }
 
-/** Orders come after the moorings they order, and all of them in the order of their classes' names, so that locks never cross. */
-const rank = { class: 0, mooring: 1, order: 2, default: 3 } as const;
+/**
+ * Moorings, then the orders of them, then what the platform is asked for: that cannot be rolled back with the transaction, so
+ * as little as possible comes after it. All in the order of the classes' names, so that locks never cross.
+ */
+const rank = { mooring: 0, order: 1, class: 2, 'class-change': 3, default: 4 } as const;
+const classOf = (change: DraftedChange): string =>
+  change.kind === 'class' || change.kind === 'class-change' ? change.storageClass.name : change.className;
 
 /**
  * Applies a draft as a whole. When anything in it stands against what somebody else did since the draft was begun, nothing is
@@ -110,38 +130,80 @@ export async function applyDraft(
 ): Promise<Applied> {
   const made = new Set(changes.flatMap((c) => (c.kind === 'class' ? [c.storageClass.name] : [])));
   await assertReachable(database, site, changes, made);
-  const fresh: string[] = [];
-  const names = [...new Set(changes.flatMap((c) => (c.kind === 'class' ? [] : [c.className])))].sort();
+  const undos: { what: string; undo: () => Promise<void> }[] = [];
+  const names = [...new Set(changes.map(classOf))].sort();
   try {
     return await database.transaction(async (tx) => {
       for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name], tx);
       const conflicts: Conflict[] = [];
       for (const [index, change] of changes.entries()) {
-        const conflict = await conflictOf(database, change, new Set(), tx);
+        const conflict = await conflictOf(database, change, tx);
         if (conflict) conflicts.push({ index, ...conflict });
       }
       if (conflicts.length > 0) return { applied: 0, conflicts };
-      for (const change of [...changes].sort((a, b) => rank[a.kind] - rank[b.kind])) {
-        if (change.kind === 'class') {
-          await createClass(database, platform, change.storageClass, person);
-          fresh.push(change.storageClass.name);
-        } else if (change.kind === 'mooring') await moor(database, change, person, tx);
+      // what the platform would refuse anyway refuses the draft before it is asked
+      for (const change of changes)
+        if (change.kind === 'class-change')
+          await planChange(database, change.storageClass.name, undefined, await meant(database, change));
+      for (const change of [...changes].sort((a, b) => rank[a.kind] - rank[b.kind]))
+        if (change.kind === 'mooring') await moor(database, change, person, tx);
         else if (change.kind === 'order') await order(database, change, person, tx);
-        else await makeDefault(database, platform, change.className, person);
-      }
+        else {
+          const undo = await onPlatform(database, platform, change, person);
+          undos.unshift({ what: classOf(change), undo });
+        }
       await announce(database, [{ topic: 'moorings' }, { topic: 'classes', subject: 'draft' }], tx);
       return { applied: changes.length, conflicts: [] };
     });
   } catch (error) {
-    // all or nothing: classes that were made on the way go again, nothing uses them yet
-    for (const name of fresh) {
-      await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name).catch(() => undefined);
-      await database
-        .rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name])
-        .catch(() => undefined);
-    }
-    throw error;
+    // all or nothing; what cannot be taken back is told, with what was wrong in the first place
+    const stuck: string[] = [];
+    for (const { what, undo } of undos) await undo().catch(() => stuck.push(what));
+    if (stuck.length === 0) throw error;
+    throw new HttpProblem(
+      502,
+      'half-applied',
+      'Applied in part',
+      `The draft failed (${(error as Error).message}), and what was done to ${stuck.join(', ')} on the platform could not be taken back. Look at ${stuck.length === 1 ? 'that class' : 'those classes'}; moorings are as they were.`,
+    );
   }
+}
+
+/** The class as the draft means it, with what others changed in it meanwhile. */
+async function meant(
+  database: Database,
+  { storageClass, was }: Extract<DraftedChange, { kind: 'class-change' }>,
+): Promise<NewClass> {
+  const [now] = await listClasses(database, storageClass.name);
+  if (!now) throw HttpProblem.notFound('class', storageClass.name);
+  return carriedOver(was, storageClass, now.storageClass);
+}
+
+/** Makes one change on the platform; gives the way back. */
+async function onPlatform(
+  database: Database,
+  platform: PlatformConnector,
+  change: Extract<DraftedChange, { kind: 'class' | 'class-change' | 'default' }>,
+  person: string,
+): Promise<() => Promise<void>> {
+  if (change.kind === 'class-change') {
+    const { name } = change.storageClass;
+    return (await changeClass(database, platform, name, undefined, await meant(database, change), person)).undo;
+  }
+  if (change.kind === 'default') {
+    const [before] = await findDefaults(database);
+    await makeDefault(database, platform, change.className, person);
+    return () =>
+      before === undefined
+        ? Promise.reject(new Error('there was no default class before'))
+        : makeDefault(database, platform, before, person);
+  }
+  const { name } = change.storageClass;
+  await createClass(database, platform, change.storageClass, person);
+  return async () => {
+    await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
+    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name]);
+  };
 }
 
 async function moor(

@@ -184,7 +184,11 @@ function Detail({ row }: { row: ClassRow }) {
             {may && !row.isDefault && (
               <Button onClick={() => makeDefault.mutate(undefined)}>Make it the default</Button>
             )}
-            {may && <Button onClick={() => go(`/classes/${name}/successor`)}>Change it</Button>}
+            {may && (
+              <Button onClick={() => go(`/classes/${name}/${row.claims > 0 ? 'successor' : 'change'}`)}>
+                Change it
+              </Button>
+            )}
             {may && !asking && <Button onClick={() => setAsking(true)}>Delete</Button>}
           </Box>
           {asking && (

@@ -3,13 +3,14 @@ import { readManifestText, writeClassInto } from '@moorage/contract/manifest-tex
 import type { PlacementState } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { useState } from 'react';
-import { ApiProblem, call } from '../api/client';
+import { call } from '../api/client';
 import { queryClient, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useDraft } from '../moorings/draft';
 import { Place } from '../parts/Place';
 import { Fetched } from '../parts/States';
 import { useNotice } from '../parts/useAct';
+import { problemText } from './acts';
 import { ClassForm, type Filled } from './ClassForm';
 
 const start: NewClassData = {
@@ -42,11 +43,7 @@ function Making({ state }: { state: PlacementState }) {
       show({ kind: 'done', text: `Class ${cls.name} is made. Moor it to pools, or its claims stay pending.` });
       go('/moorings');
     } catch (error) {
-      setRefused(
-        error instanceof ApiProblem
-          ? error.detail
-          : 'The server does not answer. What you typed is still here; try again in a moment.',
-      );
+      setRefused(problemText(error));
     }
   };
   return (

@@ -1,14 +1,15 @@
 import type { ClassRow, Succession } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
-import { differences, successorName } from '@moorage/core/classes/succession';
+import { differences, isLoose, successorName } from '@moorage/core/classes/succession';
 import { useMemo, useState } from 'react';
 import { useParams } from 'react-router';
-import { ApiProblem, call } from '../api/client';
+import { call } from '../api/client';
 import { queryClient, useClasses, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
 import { useNotice } from '../parts/useAct';
+import { changeClass, problemText } from './acts';
 import { ClassForm, type Filled } from './ClassForm';
 
 function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
@@ -29,6 +30,14 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
     const differ = differences(row.storageClass, cls);
     if (differ.length === 0) return setRefused(`Nothing differs from ${name}: change an answer first.`);
     try {
+      if (differ.every(isLoose)) {
+        await changeClass(name, row.version, { ...cls, name });
+        show({
+          kind: 'done',
+          text: `Class ${name} itself is changed: the platform does not fix that, so no successor is needed.`,
+        });
+        return go(`/classes/${name}`);
+      }
       const { isDefault, ...storageClass } = cls;
       const plan = await call<Succession>(`/api/classes/${name}/successor`, {
         method: 'POST',
@@ -42,7 +51,7 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
       });
       go(`/classes/${plan.to}`);
     } catch (error) {
-      setRefused(error instanceof ApiProblem ? error.detail : 'The server does not answer. Try again in a moment.');
+      setRefused(problemText(error));
     }
   };
   return (

@@ -1,5 +1,5 @@
 import type { Tunable } from '@moorage/core/classes/allowance';
-import type { Purpose } from '@moorage/core/classes/storage-class';
+import type { Purpose, StorageClass, Strategy } from '@moorage/core/classes/storage-class';
 import type { RateTerm } from '@moorage/core/performance/term';
 
 const n = (value: number): string => value.toLocaleString('en-GB');
@@ -26,6 +26,45 @@ export const tunableWords: Record<Tunable, string> = {
   'iops-ceiling': 'IOPS ceiling',
   'throughput-floor': 'MB/s floor',
   'throughput-ceiling': 'MB/s ceiling',
+};
+
+export const strategyWords: Record<Strategy, string> = {
+  'in-order': 'the first pool in order that fits',
+  spread: 'the pool with most room left',
+  pack: 'the pool that a claim fills best',
+};
+
+/** What a setting is called in a list of what differs. */
+export const settingWords: Record<Exclude<keyof StorageClass, 'name'>, string> = {
+  purpose: 'what it is meant for',
+  copies: 'copies',
+  shards: 'shards',
+  level: 'how far apart copies lie',
+  witness: 'witness',
+  secondCopy: 'second copy',
+  offsite: 'off-site copy',
+  pinnedNodes: 'pinned nodes',
+  zones: 'zones',
+  locality: 'locality',
+  strategy: 'strategy',
+  iopsFloor: 'IOPS floor',
+  iopsCeiling: 'IOPS ceiling',
+  throughputFloor: 'throughput floor',
+  throughputCeiling: 'throughput ceiling',
+  writeShare: 'share of writes',
+  latencyAimMs: 'latency aim',
+  encrypted: 'encryption',
+  volumeMode: 'volume mode',
+  fileSystem: 'file system',
+  mountOptions: 'mount options',
+  compression: 'compression',
+  deduplication: 'deduplication',
+  reclaim: 'reclaim policy',
+  graceDays: 'grace',
+  binding: 'binding mode',
+  expansion: 'growing',
+  safeguard: 'safeguard',
+  allowances: 'allowances',
 };
 
 export const purposeWords: Record<Purpose, string> = {

@@ -1,5 +1,7 @@
 import { Box, Button, Paper, Typography } from '@mui/material';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
+import { differences, quarrels } from '@moorage/core/classes/succession';
 import { needs, type ClassChange, type Need } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import dayjs from 'dayjs';
@@ -7,9 +9,13 @@ import { call } from '../api/client';
 import { queryClient } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { useAct } from '../parts/useAct';
+import { settingWords, strategyWords } from '../classes/words';
 import { refreshPlacement } from './acts';
 import { keyOf, useDraft } from './draft';
 import { countText } from './Grid';
+
+const settingsText = (settings: readonly (keyof StorageClass)[]): string =>
+  settings.flatMap((s) => (s === 'name' ? [] : [settingWords[s]])).join(', ');
 
 /** A drafted change in one line. */
 export function changeText(change: DraftedChange): string {
@@ -26,6 +32,12 @@ export function changeText(change: DraftedChange): string {
       return `${change.className} becomes the default class`;
     case 'class':
       return `New class ${change.storageClass.name}`;
+    case 'class-change': {
+      const { name, strategy } = change.storageClass;
+      const differ = differences(change.was, change.storageClass);
+      if (differ.length === 1 && differ[0] === 'strategy') return `${name} chooses ${strategyWords[strategy]}`;
+      return `${name} is changed: ${settingsText(differ)}`;
+    }
   }
 }
 
@@ -44,6 +56,9 @@ function theirsText(change: DraftedChange, { now, person, at }: Conflict): strin
       return `${who} made ${now === null ? 'no class' : String(now)} the default.`;
     case 'class':
       return `${who} made a class of this name.`;
+    case 'class-change':
+      if (now === null) return `${who} deleted the class.`;
+      return `${who} changed it too: ${settingsText(quarrels(change.was, change.storageClass, (now as { storageClass: StorageClass }).storageClass))}.`;
   }
 }
 
@@ -143,7 +158,9 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
                       {theirsText(change, conflict)}
                     </Typography>
                     <Button onClick={() => drop(change)}>Keep theirs</Button>
-                    {change.kind !== 'class' && <Button onClick={() => keepMine(conflict)}>Mean mine</Button>}
+                    {change.kind !== 'class' && !(change.kind === 'class-change' && conflict.now === null) && (
+                      <Button onClick={() => keepMine(conflict)}>Mean mine</Button>
+                    )}
                   </Box>
                 )}
               </Box>

@@ -1,9 +1,10 @@
 import { DndContext, PointerSensor, useDraggable, useDroppable, useSensor, useSensors } from '@dnd-kit/core';
-import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Box, NativeSelect, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import { tiers } from '@moorage/contract/backends';
 import { isHere, type MooringRow, type PlacementState } from '@moorage/contract/moorings';
 import { mostCounted } from '@moorage/core/placement/decide';
+import { strategies, type Strategy } from '@moorage/core/classes/storage-class';
 import type { RuleName } from '@moorage/core/placement/rules';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
@@ -24,6 +25,8 @@ export interface MooringActs {
   /** To the place of another pool. */
   moveTo(change: Cell & { onto: string }): void;
   weigh(change: Cell & { weight: number }): void;
+  /** How one of the pools that fit is chosen. */
+  choose(change: { className: string; strategy: Strategy }): void;
 }
 
 const ordinal = (n: number): string =>
@@ -151,6 +154,7 @@ export function Grid({
   turn,
   move,
   moveTo,
+  choose,
 }: {
   state: PlacementState;
   answers?: Record<string, TriedClass>;
@@ -254,7 +258,13 @@ export function Grid({
                 <strong>{cls.name}</strong>
                 <Typography variant="caption" component="span" color="text.secondary">
                   {' '}
-                  · {cls.strategy.replace('-', ' ')}
+                  ·{' '}
+                  <StrategyPick
+                    className={cls.name}
+                    strategy={cls.strategy}
+                    disabled={!mayChange}
+                    choose={(strategy) => choose({ className: cls.name, strategy })}
+                  />
                   {state.defaultClass === cls.name && ' · default'}
                 </Typography>
                 <Typography
@@ -297,6 +307,45 @@ export function Grid({
         </TableBody>
       </Table>
     </DndContext>
+  );
+}
+
+const strategyHelp: Record<Strategy, string> = {
+  'in-order': 'The first pool in order that fits',
+  spread: 'The pool with most room left after it',
+  pack: 'The pool it fills best',
+};
+
+/** The strategy of a class, to be changed where it shows. */
+function StrategyPick({
+  className,
+  strategy,
+  disabled,
+  choose,
+}: {
+  className: string;
+  strategy: Strategy;
+  disabled: boolean;
+  choose: (strategy: Strategy) => void;
+}) {
+  return (
+    <NativeSelect
+      value={strategy}
+      disabled={disabled}
+      disableUnderline
+      title={strategyHelp[strategy]}
+      inputProps={{ 'aria-label': `How ${className} chooses among pools that fit` }}
+      // keys that move in the grid are the field's own here
+      onKeyDown={(event) => event.stopPropagation()}
+      onChange={(event) => choose(event.target.value as Strategy)}
+      sx={{ fontSize: 'inherit', color: 'inherit', '& select': { py: 0, minHeight: 0 } }}
+    >
+      {strategies.map((s) => (
+        <option key={s} value={s}>
+          {s.replace('-', ' ')}
+        </option>
+      ))}
+    </NativeSelect>
   );
 }
 

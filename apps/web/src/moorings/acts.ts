@@ -1,8 +1,11 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import type { Strategy } from '@moorage/core/classes/storage-class';
 import { call } from '../api/client';
 import { queryClient } from '../api/queries';
 import { useAct } from '../parts/useAct';
-import { mooringChange, orderChange, useDraft, withDraft } from './draft';
+import { changeClass } from '../classes/acts';
+import { strategyWords } from '../classes/words';
+import { mooringChange, orderChange, strategyChange, useDraft, withDraft } from './draft';
 import type { Cell, MooringActs } from './Grid';
 
 const mooringPath = (m: Cell) => `/api/moorings/${m.className}/${m.pool}`;
@@ -76,7 +79,19 @@ function useLiveActs(): Omit<MooringActs, 'find'> {
     async ({ className, pool, weight }: Cell & { weight: number }) => put({ className, pool }, { weight }),
     'moorings',
   );
+  const choose = useAct(async ({ className, strategy }: { className: string; strategy: Strategy }) => {
+    const set = async (to: Strategy) => {
+      const state = live()!;
+      const cls = state.classes.find((c) => c.name === className)!;
+      const asked = { ...cls, strategy: to, isDefault: state.defaultClass === className };
+      await changeClass(className, state.classVersions[className]!, asked);
+      return cls.strategy;
+    };
+    const before = await set(strategy);
+    return { text: `${className} chooses ${strategyWords[strategy]}.`, undo: () => void set(before) };
+  }, 'moorings');
   return {
+    choose: choose.mutate,
     turn: turn.mutate,
     move: ({ by, ...cell }) => order.mutate({ ...cell, to: (o) => o.indexOf(cell.pool) + by }),
     moveTo: ({ onto, ...cell }) => order.mutate({ ...cell, to: (o) => o.indexOf(onto) }),
@@ -101,7 +116,13 @@ function useDraftActs(): Omit<MooringActs, 'find'> {
     const next = moved(before, cell.pool, to(before));
     if (next) add(state, orderChange(state, cell.className, next));
   };
+  const choose = ({ className, strategy }: { className: string; strategy: Strategy }) => {
+    const state = live()!;
+    const changed = strategyChange(state, useDraft.getState().changes, className, strategy);
+    if (changed) add(state, changed);
+  };
   return {
+    choose,
     turn: ({ enabled, ...cell }) => change(cell, { enabled }),
     weigh: ({ weight, ...cell }) => change(cell, { weight }),
     move: ({ by, ...cell }) => order(cell, (o) => o.indexOf(cell.pool) + by),

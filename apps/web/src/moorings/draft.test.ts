@@ -1,7 +1,8 @@
 import type { DraftedChange, MooringRow } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { aState } from './testing';
-import { added, mooringChange, orderChange, rebased, withDraft } from './draft';
+import type { Strategy } from '@moorage/core/classes/storage-class';
+import { added, strategyChange, mooringChange, orderChange, rebased, withDraft } from './draft';
 
 const row = (pool: string, order: number, part: Partial<MooringRow> = {}): MooringRow => ({
   className: 'ledger',
@@ -59,6 +60,34 @@ test('mine is kept against what is there now', () => {
     pools: ['broad', 'swift', 'deep'],
     seen: ['swift', 'deep', 'broad'],
   });
+});
+
+test('another strategy is a change of the class; back again is none; of a drafted class it changes the draft', () => {
+  const strategy = (changes: readonly DraftedChange[], className: string, to: Strategy) =>
+    added(changes, live, strategyChange(live, changes, className, to)!);
+  const changes = strategy([], 'ledger', 'pack');
+  expect(changes).toMatchObject([
+    {
+      kind: 'class-change',
+      seen: '1',
+      storageClass: { strategy: 'pack' },
+      was: { strategy: 'in-order', isDefault: true },
+    },
+  ]);
+  expect(withDraft(live, changes).classes[0]!.strategy).toBe('pack');
+  expect(strategy(changes, 'ledger', 'in-order')).toEqual([]);
+  // what somebody else changed in the class since is kept beside it
+  const grown = { ...live, classes: [{ ...live.classes[0]!, expansion: true }] };
+  expect(withDraft(grown, changes).classes[0]).toMatchObject({ strategy: 'pack', expansion: true });
+  const now = { version: '7', storageClass: { ...grown.classes[0]!, strategy: 'spread' } };
+  expect(rebased(changes[0]!, { index: 0, now, person: 'tom', at: null })).toMatchObject({
+    seen: '7',
+    storageClass: { strategy: 'pack', expansion: true },
+    was: { strategy: 'spread', expansion: true },
+  });
+  const fresh: DraftedChange[] = [{ kind: 'class', storageClass: { ...plainClass, name: 'fresh', isDefault: false } }];
+  expect(strategy(fresh, 'fresh', 'spread')).toMatchObject([{ kind: 'class', storageClass: { strategy: 'spread' } }]);
+  expect(strategyChange(live, [], 'ghost', 'pack')).toBeUndefined();
 });
 
 test('a class of the draft is tried like any other', () => {

@@ -1,4 +1,6 @@
 import type { Conflict, DraftedChange, MooringRow, PlacementState } from '@moorage/contract/moorings';
+import type { StorageClass, Strategy } from '@moorage/core/classes/storage-class';
+import { carriedOver, differences } from '@moorage/core/classes/succession';
 import { create } from 'zustand';
 import { persist } from 'zustand/middleware';
 
@@ -15,6 +17,7 @@ export const keyOf = (change: DraftedChange): string => {
     case 'default':
       return 'default';
     case 'class':
+    case 'class-change':
       return `class ${change.storageClass.name}`;
   }
 };
@@ -29,6 +32,9 @@ export function withDraft(state: PlacementState, changes: readonly DraftedChange
     if (change.kind === 'class') {
       const { isDefault: _isDefault, ...storageClass } = change.storageClass;
       if (!classes.some((c) => c.name === storageClass.name)) classes = [...classes, storageClass];
+    } else if (change.kind === 'class-change') {
+      const { isDefault: _isDefault, ...storageClass } = change.storageClass;
+      classes = classes.map((c) => (c.name === storageClass.name ? carriedOver(change.was, storageClass, c) : c));
     } else if (change.kind === 'default') defaultClass = change.className;
     else if (change.kind === 'mooring') {
       const { className, pool, enabled, weight } = change;
@@ -58,7 +64,8 @@ export function added(
   const key = keyOf(change);
   const earlier = changes.find((c) => keyOf(c) === key);
   // what was seen when the thing was first touched is what the draft is held against
-  const seen = earlier && 'seen' in earlier ? { seen: earlier.seen } : {};
+  const seen =
+    earlier && 'seen' in earlier ? { seen: earlier.seen, ...('was' in earlier && { was: earlier.was }) } : {};
   const merged = { ...change, ...seen } as DraftedChange;
   const others = changes.filter((c) => c !== earlier);
   return leadsNowhere(live, others, merged) ? others : [...others, merged];
@@ -72,6 +79,10 @@ function leadsNowhere(live: PlacementState, others: readonly DraftedChange[], ch
   if (change.kind === 'order') {
     const now = ordered(withDraft(live, others).moorings, change.className).map((m) => m.pool);
     return JSON.stringify(now) === JSON.stringify(change.pools);
+  }
+  if (change.kind === 'class-change') {
+    const now = live.classes.find((c) => c.name === change.storageClass.name);
+    return now !== undefined && differences(now, change.storageClass).length === 0;
   }
   return change.kind === 'default' && live.defaultClass === change.className;
 }
@@ -92,6 +103,28 @@ export function mooringChange(
     weight: part.weight ?? now?.weight ?? 1,
     seen: find(live)?.version ?? null,
   };
+}
+
+/** Another strategy for a class: of one that the draft itself makes, or of one that is there. */
+export function strategyChange(
+  live: PlacementState,
+  changes: readonly DraftedChange[],
+  className: string,
+  strategy: Strategy,
+): DraftedChange | undefined {
+  const made = changes.find((c) => c.kind === 'class' && c.storageClass.name === className);
+  if (made?.kind === 'class') return { ...made, storageClass: { ...made.storageClass, strategy } };
+  const now = withDraft(live, changes).classes.find((c) => c.name === className);
+  const was = live.classes.find((c) => c.name === className);
+  return (
+    now &&
+    was && {
+      kind: 'class-change',
+      storageClass: { ...now, strategy, isDefault: live.defaultClass === className },
+      was: { ...was, isDefault: live.defaultClass === className },
+      seen: live.classVersions[className] ?? '',
+    }
+  );
 }
 
 export const orderChange = (live: PlacementState, className: string, pools: string[]): OrderDraft => ({
@@ -117,6 +150,15 @@ export function rebased(change: DraftedChange, { now }: Conflict): DraftedChange
     }
     case 'default':
       return { ...change, seen: now as string | null };
+    case 'class-change': {
+      const { version, storageClass } = now as { version: string; storageClass: StorageClass };
+      return {
+        ...change,
+        storageClass: carriedOver(change.was, change.storageClass, storageClass),
+        was: { ...storageClass, isDefault: change.was.isDefault },
+        seen: version,
+      };
+    }
     case 'class':
       return change;
   }

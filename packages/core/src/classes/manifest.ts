@@ -20,6 +20,8 @@ export const prefix = `${provisioner}/`;
 export const defaultClassAnnotation = 'storageclass.kubernetes.io/is-default-class';
 /** Names the class that another one takes over from. */
 export const succeedsAnnotation = `${prefix}succeeds`;
+/** How one of the pools that fit is chosen, where that was changed after the class was made: parameters are fixed, annotations are not. */
+export const strategyAnnotation = `${prefix}strategy`;
 /** The standard's own parameter for the file system of a volume. */
 export const fileSystemParameter = 'csi.storage.k8s.io/fstype';
 
@@ -320,12 +322,21 @@ export function fromManifest(manifest: ClassManifest): { storageClass: StorageCl
     return otherwise;
   };
   const fileSystem = manifest.parameters?.[fileSystemParameter];
+  const strategy = manifest.metadata.annotations?.[strategyAnnotation];
   const storageClass: StorageClass = {
     ...plainClass,
     name: manifest.metadata.name,
     ...read,
     ...(fileSystem !== undefined && {
       fileSystem: standard(fileSystems, `parameters.${fileSystemParameter}`, fileSystem, fileSystems[0]),
+    }),
+    ...(strategy !== undefined && {
+      strategy: standard(
+        strategies,
+        `metadata.annotations.${strategyAnnotation}`,
+        strategy,
+        read.strategy ?? 'in-order',
+      ),
     }),
     mountOptions: manifest.mountOptions ?? [],
     reclaim: standard(reclaimPolicies, 'reclaimPolicy', manifest.reclaimPolicy, 'Delete'),

@@ -12,7 +12,6 @@ export const fixedSettings = [
   'pinnedNodes',
   'zones',
   'locality',
-  'strategy',
   'iopsFloor',
   'iopsCeiling',
   'throughputFloor',
@@ -32,10 +31,28 @@ export const fixedSettings = [
   'allowances',
 ] as const satisfies readonly (keyof StorageClass)[];
 
+/** Settings that may change while claims use the class. */
+export const looseSettings = ['strategy', 'expansion'] as const satisfies readonly (keyof StorageClass)[];
+export const isLoose = (setting: keyof StorageClass): boolean =>
+  (looseSettings as readonly (keyof StorageClass)[]).includes(setting);
+
 /** Settings in which two classes differ, but for their names. */
 export function differences(a: StorageClass, b: StorageClass): (keyof StorageClass)[] {
   const plain = (value: unknown) => JSON.stringify(value ?? null, (_key, v: unknown) => (v === undefined ? null : v));
-  return ([...fixedSettings, 'expansion'] as const).filter((setting) => plain(a[setting]) !== plain(b[setting]));
+  return [...fixedSettings, ...looseSettings].filter((setting) => plain(a[setting]) !== plain(b[setting]));
+}
+
+/** What somebody made of a class, `was` to `mine`, done to what it is now: other settings stay as they are now. */
+export function carriedOver<C extends StorageClass>(was: StorageClass, mine: C, now: StorageClass): C {
+  const own = Object.fromEntries(differences(was, mine).map((setting) => [setting, mine[setting]]));
+  return { ...mine, ...now, ...own };
+}
+
+/** Settings that two people made different things of. */
+export function quarrels(was: StorageClass, mine: StorageClass, now: StorageClass): (keyof StorageClass)[] {
+  const theirs = new Set(differences(was, now));
+  const contested = new Set(differences(mine, now));
+  return differences(was, mine).filter((setting) => theirs.has(setting) && contested.has(setting));
 }
 
 /** A name for the class that takes over: the next free `name-2`, `name-3`, … */

@@ -1,0 +1,83 @@
+import type { ClassRow } from '@moorage/contract/classes';
+import type { PlacementState } from '@moorage/contract/moorings';
+import { differences } from '@moorage/core/classes/succession';
+import { useMemo, useState } from 'react';
+import { useParams } from 'react-router';
+import { useClasses, usePlacement } from '../api/queries';
+import { useGo } from '../frame/address';
+import { useDraft } from '../moorings/draft';
+import { Place } from '../parts/Place';
+import { Empty, Fetched } from '../parts/States';
+import { useNotice } from '../parts/useAct';
+import { changeClass, problemText } from './acts';
+import { ClassForm, type Filled } from './ClassForm';
+
+function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
+  const go = useGo();
+  const show = useNotice((s) => s.show);
+  const { drafting, add } = useDraft();
+  const [refused, setRefused] = useState<string>();
+  const { name } = row.storageClass;
+  // the version that was read when the form was opened: whoever was faster is told of, not written over
+  const [opened] = useState(row);
+  const start = useMemo(() => ({ ...opened.storageClass, isDefault: opened.isDefault }), [opened]);
+  const differs = ({ cls }: Filled): boolean => {
+    if (differences(opened.storageClass, cls).length > 0) return true;
+    setRefused(`Nothing differs from ${name} as it is: change an answer first.`);
+    return false;
+  };
+  const submit = async (of: Filled) => {
+    setRefused(undefined);
+    if (!differs(of)) return;
+    try {
+      await changeClass(name, opened.version, of.cls);
+      show({ kind: 'done', text: `Class ${name} is changed; its moorings and grants are as they were.` });
+      go(`/classes/${name}`);
+    } catch (error) {
+      setRefused(problemText(error));
+    }
+  };
+  return (
+    <ClassForm
+      state={state}
+      start={start}
+      usedBy={row.statefulClaims}
+      taken={(n) => (n === name ? undefined : 'A class keeps its name.')}
+      refused={refused}
+      verb="Change the class"
+      onSubmit={submit}
+      more={
+        drafting
+          ? {
+              verb: 'Add to the draft',
+              act: (of) => {
+                if (!differs(of)) return;
+                add(state, { kind: 'class-change', storageClass: of.cls, was: start, seen: opened.version });
+                go('/moorings');
+              },
+            }
+          : undefined
+      }
+    />
+  );
+}
+
+export default function ChangeClass() {
+  const { name = '' } = useParams();
+  const placement = usePlacement();
+  const query = useClasses();
+  return (
+    <Place
+      title={`Change ${name}`}
+      question="No claim uses it, so it can be made anew under its name. Once claims do, the platform fixes what it promises."
+    >
+      <Fetched query={query}>
+        {(classes) => {
+          const row = classes.find((c) => c.storageClass.name === name);
+          if (!row) return <Empty title={`There is no class ${name}`}>It may have been deleted.</Empty>;
+          return <Fetched query={placement}>{(state) => <Changing row={row} state={state} />}</Fetched>;
+        }}
+      </Fetched>
+    </Place>
+  );
+}

@@ -1,0 +1,16 @@
+import type { ClassRow, NewClass } from '@moorage/contract/classes';
+import { ApiProblem, call } from '../api/client';
+import { queryClient } from '../api/queries';
+
+/** Changes a class that nobody changed since `version`. */
+export async function changeClass(name: string, version: string, cls: NewClass): Promise<ClassRow> {
+  const row = await call<ClassRow>(`/api/classes/${name}`, { method: 'PUT', version: Number(version), body: cls });
+  await Promise.all([['classes'], ['placement']].map((queryKey) => queryClient.invalidateQueries({ queryKey })));
+  return row;
+}
+
+/** What to say where a form was refused; what was typed stays. */
+export const problemText = (error: unknown): string =>
+  error instanceof ApiProblem
+    ? error.detail
+    : 'The server does not answer. What you typed is still here; try again in a moment.';
