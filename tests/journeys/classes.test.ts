@@ -268,6 +268,48 @@ test('a draft of three changes says what it brings about, meets another personâ€
   await browser.click('at once');
 }, 400_000);
 
+test('how a class chooses is changed where it shows, at once with a way back, and in a draft with what it brings about', async () => {
+  const strategyOf = async () => (await classes('echo-deep'))!.storageClass.strategy;
+  const pick = 'select[aria-label="How echo-deep chooses among pools that fit"]';
+  const choose = (option: string) => browser.clickOn(`${pick} option[value=${option}]`);
+  await caller.ok('PUT', '/api/moorings/echo-deep/basalt-broad', { weight: 3 });
+  await browser.go('/moorings');
+  await choose('pack');
+  await browser.see('echo-deep chooses the pool that a claim fills best.');
+  expect(await strategyOf()).toBe('pack');
+  await browser.click('Undo');
+  await eventuallyHolds('the way back', async () => expect(await strategyOf()).toBe('in-order'));
+  await browser.click('as a draft');
+  await choose('spread');
+  await browser.see('echo-deep chooses the pool with most room left');
+  await browser.see('echo-deep: the next claim of 100 GiB lands on basalt-broad; it was basalt-swift');
+  expect(await strategyOf()).toBe('in-order');
+  // somebody else changes another setting of it: both are kept
+  const { storageClass, isDefault } = (await classes('echo-deep'))!;
+  await caller.ok('PUT', '/api/classes/echo-deep', { ...storageClass, isDefault, expansion: !storageClass.expansion });
+  await browser.click('Apply the draft');
+  await browser.see('1 change is made.');
+  expect((await classes('echo-deep'))!.storageClass).toMatchObject({
+    strategy: 'spread',
+    expansion: !storageClass.expansion,
+  });
+  await browser.click('at once');
+}, 400_000);
+
+test('a class that no claim uses is changed as it stands, its moorings stay', async () => {
+  await browser.go('/classes/echo-deep');
+  await browser.click('Change it');
+  expect(await (await browser.control('Name of the class')).getAttribute('readonly')).toBeTruthy();
+  await browser.click('Change the class');
+  await browser.see('Nothing differs from echo-deep as it is');
+  await browser.click('3 copies');
+  await until('the manifest', '.cm-line', 'vast-moorage.example/copies: "3"');
+  await browser.click('Change the class');
+  await browser.see('Class echo-deep is changed; its moorings and grants are as they were.');
+  expect((await classes('echo-deep'))!.storageClass.copies).toBe(3);
+  expect(await orderOf('echo-deep')).toEqual(['basalt-swift', 'basalt-broad']);
+}, 400_000);
+
 test('a class is kept for some namespaces, a successor takes over with a plan, and a batch is fitted', async () => {
   await browser.go('/classes/ledger');
   await browser.click('Kept for namespaces that are granted it');
@@ -302,4 +344,12 @@ test('a class is kept for some namespaces, a successor takes over with a plan, a
   await browser.see('4 of 4 claims fit');
   await browser.click('Keep this plan');
   await browser.see('The plan is kept: 4 claims go to their pools');
+  await browser.go('/moorings/batch');
+  await browser.see('data-seat-map-0');
+  await browser.click('Let the plan for data-seat-map-0 go');
+  await browser.see('The plan is let go: 4 claims are placed as their classes choose.');
+  await browser.driver.wait(
+    async () => (await browser.driver.findElements(By.css('[aria-label="Kept plans"]'))).length === 0,
+    60_000,
+  );
 }, 400_000);

@@ -33,6 +33,7 @@ import {
   draftSchema,
   mooringChangeSchema,
   mooringOrderSchema,
+  keptPlanSchema,
   mooringSchema,
   placementStateSchema,
   plannedPlacesSchema,
@@ -326,6 +327,20 @@ export const endpoints = {
     summary: 'Keep a plan for many claims: each goes to its pool when it comes',
     allowed: operating,
     body: plannedPlacesSchema,
+    status: 204,
+  },
+  listPlans: {
+    method: 'get',
+    path: '/api/planned-places',
+    summary: 'Kept plans with claims still to come',
+    allowed: reading,
+    response: z.array(keptPlanSchema),
+  },
+  dropPlan: {
+    method: 'delete',
+    path: '/api/planned-places/:plan',
+    summary: 'Let a kept plan go; its claims are then placed as their classes choose',
+    allowed: operating,
     status: 204,
   },
   listMoorings: {

@@ -102,6 +102,19 @@ export type Conflict = z.infer<typeof conflictSchema>;
 export const appliedSchema = z.object({ applied: z.int(), conflicts: z.array(conflictSchema) });
 export type Applied = z.infer<typeof appliedSchema>;
 
+/** What is left of a kept plan: claims still to come, and the pools they are to go to. */
+export const keptPlanSchema = z.object({
+  plan: z.string(),
+  namespaces: z.array(z.string()),
+  /** The first claim by name, to tell plans apart. */
+  first: z.string(),
+  claims: z.int(),
+  pools: z.array(z.object({ pool: z.string(), claims: z.int() })),
+  person: z.string(),
+  at: z.string(),
+});
+export type KeptPlan = z.infer<typeof keptPlanSchema>;
+
 /** A plan for many claims: which pool each is to go to. Used when such a claim comes, and its rules still pass. */
 export const plannedPlacesSchema = z.object({
   places: z

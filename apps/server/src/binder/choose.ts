@@ -11,6 +11,7 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
+import { placeTaken } from '../moorings/planned';
 import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
 import { corePools, livePools } from '../pools/pools';
@@ -132,6 +133,7 @@ export function chooseAndReserve(
     const tuned = tunedClass(storageClass, request.tuned);
     const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
     await reserve(database, claim, tuned, decision, copies, tx);
+    if (claim.planned !== null) await placeTaken(database, claim, tx);
     const { second, offsite } = decision;
     if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second, tx);
     if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite, tx);

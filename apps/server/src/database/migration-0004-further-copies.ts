@@ -10,6 +10,10 @@ ALTER TABLE further_copies
 ALTER TABLE further_copies ALTER COLUMN mode DROP DEFAULT;
 ALTER INDEX second_copies_pool RENAME TO further_copies_pool;
 ALTER TRIGGER second_copies_counted ON further_copies RENAME TO further_copies_counted;
+
+-- places that were kept together are one plan, and can be let go together
+ALTER TABLE planned_places ADD COLUMN plan text NOT NULL DEFAULT gen_random_uuid()::text;
+CREATE INDEX planned_places_plan ON planned_places (plan);
 `;
 
 export async function up(database: Database): Promise<void> {

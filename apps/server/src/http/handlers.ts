@@ -21,7 +21,7 @@ import type { LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
 import { applyDraft } from '../moorings/draft';
-import { planPlaces } from '../moorings/planned';
+import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
 import { findBySignIn } from '../people/people';
@@ -128,6 +128,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     makeSuccessor: ({ params, body, person }) =>
       makeSuccessor(database, platform, site, params.name!, body.storageClass, body.takesDefault, person.name),
     applyDraft: ({ body, person }) => applyDraft(database, platform, site, body.changes, person.name),
+    listPlans: () => listPlans(database),
+    dropPlan: ({ params, person }) => dropPlan(database, params.plan!, person.name),
     planPlaces: ({ body, person }) => planPlaces(database, body, person.name),
     listMoorings: () => listMoorings(database),
     setMooring: ({ params, version: seen, body, person }) =>

@@ -1,5 +1,5 @@
 import type { ClassRow } from '@moorage/contract/classes';
-import type { Applied, DraftedChange, MooringRow } from '@moorage/contract/moorings';
+import type { Applied, DraftedChange, KeptPlan, MooringRow } from '@moorage/contract/moorings';
 import type { RunningServer } from '../server';
 import { Caller, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
 
@@ -138,6 +138,7 @@ test('a kept plan decides where a claim goes, as long as every rule passes there
     places: [
       { namespace: 'ferry-desk', claim: 'data-desk-0', pool: 'basalt-broad' },
       { namespace: 'ferry-desk', claim: 'data-desk-1', pool: 'kelp-deep' },
+      { namespace: 'ferry-desk', claim: 'data-desk-2', pool: 'basalt-broad' },
     ],
   });
   const claim = (name: string) => ({
@@ -154,6 +155,24 @@ test('a kept plan decides where a claim goes, as long as every rule passes there
   expect(planned.decisions[0]!.trace.candidates.find((c) => c.pool === 'basalt-broad')!.score!.planned).toBe(true);
   // its class is not moored there: the plan gives way
   expect((await maren.inState('data-desk-1', 'bound', 'ferry-desk')).claim.pool).toBe('basalt-swift');
+  // what came has taken its place; the rest is one plan, until somebody lets it go
+  const [plan, ...more] = await maren.ok<KeptPlan[]>('GET', '/api/planned-places');
+  expect(more).toEqual([]);
+  expect(plan).toMatchObject({
+    namespaces: ['ferry-desk'],
+    first: 'data-desk-2',
+    claims: 1,
+    pools: [{ pool: 'basalt-broad', claims: 1 }],
+    person: 'maren',
+  });
+  const guest = await new Caller(server.url).signIn('guest');
+  expect((await guest.call('DELETE', `/api/planned-places/${plan!.plan}`)).status).toBe(403);
+  await maren.ok('DELETE', `/api/planned-places/${plan!.plan}`);
+  expect((await maren.call('DELETE', `/api/planned-places/${plan!.plan}`)).status).toBe(404);
+  expect(await maren.ok<KeptPlan[]>('GET', '/api/planned-places')).toEqual([]);
+  await maren.ok('POST', '/api/claims', claim('data-desk-2'));
+  expect((await maren.inState('data-desk-2', 'bound', 'ferry-desk')).claim.pool).toBe('basalt-swift');
+
   const strange = await maren.call('POST', '/api/planned-places', {
     places: [{ namespace: 'ferry-desk', claim: 'x', pool: 'nowhere' }],
   });

@@ -1,7 +1,7 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
 import type { ClassRow, ForeignClass, Grants, Succession } from '@moorage/contract/classes';
-import type { PlacementState } from '@moorage/contract/moorings';
+import type { KeptPlan, PlacementState } from '@moorage/contract/moorings';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Session } from '@moorage/contract/people';
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
@@ -33,6 +33,7 @@ export const useSuccessions = (name: string) =>
   });
 export const usePlacement = () =>
   useQuery({ queryKey: ['placement'], queryFn: () => call<PlacementState>('/api/placement') });
+export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => call<KeptPlan[]>('/api/planned-places') });
 export const useNamespaces = () =>
   useQuery({ queryKey: ['namespaces'], queryFn: () => call<NamespaceUsage[]>('/api/namespaces') });
 export const useClaims = (parameters: Record<string, string | undefined>) => {

@@ -6,10 +6,21 @@ import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
 
+type Decided = DecisionRow['trace'];
+
+/** What a pool is to the claim. */
+function roleOf({ pool, score }: Decided['candidates'][number], trace: Decided): string {
+  if (pool === trace.winner) return 'chosen';
+  if (pool === trace.second?.pool) return 'keeps the second copy';
+  if (pool === trace.offsite?.pool) return 'keeps the off-site copy';
+  if (pool === trace.runnerUp) return 'runner-up';
+  return score ? 'would serve' : 'cannot serve';
+}
+
 /** A decision laid open: rules down, pools across, what was needed and what there was in each cell. */
 export function Trace({ decision }: { decision: DecisionRow }) {
   const { chart } = useTheme();
-  const { candidates, winner, runnerUp } = decision.trace;
+  const { candidates, winner } = decision.trace;
   const rules = ruleNames.filter((rule) => candidates.some((c) => c.checks.some((k) => k.rule === rule)));
   return (
     <Box>
@@ -31,13 +42,7 @@ export function Trace({ decision }: { decision: DecisionRow }) {
               >
                 {c.order}. {c.pool}
                 <Typography variant="caption" component="div" color="text.secondary">
-                  {c.pool === winner
-                    ? 'chosen'
-                    : c.pool === runnerUp
-                      ? 'runner-up'
-                      : c.score
-                        ? 'would serve'
-                        : 'cannot serve'}
+                  {roleOf(c, decision.trace)}
                 </Typography>
               </TableCell>
             ))}

@@ -42,6 +42,7 @@ function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
       state={state}
       start={start}
       usedBy={row.statefulClaims}
+      keepsName
       taken={(n) => (n === name ? undefined : 'A class keeps its name.')}
       refused={refused}
       verb="Change the class"

@@ -146,6 +146,7 @@ export function ClassForm({
   state,
   start,
   usedBy = 0,
+  keepsName = false,
   taken,
   refused,
   verb,
@@ -156,6 +157,8 @@ export function ClassForm({
   start: NewClass;
   /** Claims of stateful sets that use it. */
   usedBy?: number;
+  /** The name cannot be changed. */
+  keepsName?: boolean;
   taken: (name: string) => string | undefined;
   refused?: string;
   verb: string;
@@ -212,12 +215,12 @@ export function ClassForm({
           <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', pb: 1.5 }}>
             <TextField
               label="Name of the class"
-              autoFocus
+              autoFocus={!keepsName}
               {...register('name')}
               error={!!errors.name || occupied !== undefined}
               helperText={errors.name?.message ?? occupied ?? ' '}
               sx={{ width: 260 }}
-              slotProps={{ inputLabel: { shrink: true } }}
+              slotProps={{ inputLabel: { shrink: true }, htmlInput: { readOnly: keepsName } }}
             />
             <Box sx={{ flex: 1 }} />
             <Button onClick={() => go('/classes')}>Leave</Button>

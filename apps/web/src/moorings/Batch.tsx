@@ -25,6 +25,7 @@ import { Place } from '../parts/Place';
 import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
+import { KeptPlans } from './KeptPlans';
 import type { BatchAnswer, BatchLine, Summary } from './batch';
 
 interface Row {
@@ -234,7 +235,10 @@ export default function Batch() {
       title="Fit a batch"
       question="Do all claims of an application, or of several, fit; and would a plan fit more of them than deciding one by one?"
     >
-      <Fetched query={query}>{(state) => <Fitting state={state} />}</Fetched>
+      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
+        <Fetched query={query}>{(state) => <Fitting state={state} />}</Fetched>
+        <KeptPlans />
+      </Box>
     </Place>
   );
 }

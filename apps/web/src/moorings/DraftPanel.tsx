@@ -78,6 +78,12 @@ export function consequencesOfDraft(change: ClassChange): { text: string; grave:
     found.push({ text: `${className} is left with one pool: when it is full or down, nothing binds`, grave: true });
   for (const need of needs)
     if (lost[need] > 0) found.push({ text: `${className}: ${lostWords[need](lost[need])}`, grave: true });
+  const { landsBefore, landsAfter } = change;
+  if (landsAfter !== undefined && before && landsAfter !== landsBefore)
+    found.push({
+      text: `${className}: the next claim of ${sizeText(after!.usual)} lands on ${landsAfter}; it was ${landsBefore ?? 'nowhere'}`,
+      grave: false,
+    });
   if (after && before && (after.claims !== before.claims || after.bytes !== before.bytes))
     found.push({
       text: `${className} takes ${countText(after.claims)} more claims of ${sizeText(after.usual)}, ${sizeText(after.bytes)}; it was ${countText(before.claims)}, ${sizeText(before.bytes)}`,

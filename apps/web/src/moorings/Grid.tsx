@@ -67,8 +67,8 @@ function CellContent({ id, ...props }: CellProps & { id: string }) {
     <Box
       sx={{
         display: 'grid',
-        gridTemplateColumns: '34px 1fr',
-        columnGap: 1,
+        gridTemplateColumns: '28px 1fr',
+        columnGap: 0.5,
         alignItems: 'baseline',
         ...(transform && {
           transform: `translate(${transform.x}px, ${transform.y}px)`,
@@ -101,10 +101,9 @@ function CellContent({ id, ...props }: CellProps & { id: string }) {
       >
         {moored && !mooring.enabled ? 'off' : words}
       </Box>
-      <span />
       <Typography
         variant="caption"
-        sx={{ color: tone === 'lands' ? 'inherit' : 'text.secondary', whiteSpace: 'nowrap' }}
+        sx={{ gridColumn: '1 / -1', color: tone === 'lands' ? 'inherit' : 'text.secondary', whiteSpace: 'nowrap' }}
       >
         {tried && !tried.failed && tried.moreClaims > 0
           ? `${countText(tried.moreClaims)} more · ${sizeText(tried.moreBytes)}`
@@ -199,8 +198,10 @@ export function Grid({
   };
   const byBackend = [...new Set(shown.map((p) => p.backend))].map((backend) => ({
     backend,
-    pools: shown.filter((p) => p.backend === backend),
+    count: shown.filter((p) => p.backend === backend).length,
   }));
+  // the classes stay in sight while many pools are scrolled through
+  const stays = { position: 'sticky', left: 0, zIndex: 3, bgcolor: 'background.paper' } as const;
   const divider = (i: number) =>
     i > 0 && shown[i]!.backend !== shown[i - 1]!.backend ? { borderLeft: `2px solid ${chart.rule}` } : {};
   return (
@@ -217,11 +218,13 @@ export function Grid({
       <Table ref={table} size="small" role="grid" aria-label="Moorings: classes by pools" onKeyDown={onKey}>
         <TableHead>
           <TableRow>
-            <TableCell rowSpan={2}>Class</TableCell>
-            {byBackend.map(({ backend, pools: own }, i) => (
+            <TableCell rowSpan={2} sx={stays}>
+              Class
+            </TableCell>
+            {byBackend.map(({ backend, count }, i) => (
               <TableCell
                 key={backend}
-                colSpan={own.length}
+                colSpan={count}
                 sx={{
                   borderBottom: 0,
                   pb: 0,
@@ -230,12 +233,6 @@ export function Grid({
                 }}
               >
                 {backend}
-                {!isHere(state, own[0]!) && (
-                  <Typography variant="caption" color="text.secondary">
-                    {' '}
-                    · {own[0]!.sites.join(', ')}: off-site copies
-                  </Typography>
-                )}
               </TableCell>
             ))}
           </TableRow>
@@ -244,7 +241,9 @@ export function Grid({
               <TableCell key={p.id} sx={divider(i)}>
                 {p.name}
                 <Typography variant="caption" component="div">
-                  {p.tier}, {p.facts.access.join(' and ')}
+                  {isHere(state, p)
+                    ? `${p.tier}, ${p.facts.access.join(' and ')}`
+                    : `copies only, at ${p.sites.join(', ')}`}
                   {p.reachable ? '' : ' · does not answer'}
                 </Typography>
               </TableCell>
@@ -254,7 +253,7 @@ export function Grid({
         <TableBody>
           {state.classes.map((cls) => (
             <TableRow key={cls.name}>
-              <TableCell component="th" scope="row" sx={{ whiteSpace: 'nowrap', py: 0.25 }}>
+              <TableCell component="th" scope="row" sx={{ whiteSpace: 'nowrap', py: 0.25, ...stays }}>
                 <strong>{cls.name}</strong>
                 <Typography variant="caption" component="span" color="text.secondary">
                   {' '}
@@ -338,7 +337,7 @@ function StrategyPick({
       // keys that move in the grid are the field's own here
       onKeyDown={(event) => event.stopPropagation()}
       onChange={(event) => choose(event.target.value as Strategy)}
-      sx={{ fontSize: 'inherit', color: 'inherit', '& select': { py: 0, minHeight: 0 } }}
+      sx={{ fontSize: 'inherit', color: 'inherit', '& select': { py: 0, minHeight: 0, fieldSizing: 'content' } }}
     >
       {strategies.map((s) => (
         <option key={s} value={s}>
@@ -374,7 +373,7 @@ function GridCell({
       onClick={choose}
       sx={{
         cursor: 'pointer',
-        minWidth: 146,
+        minWidth: 134,
         py: 0.25,
         verticalAlign: 'top',
         ...edge,

@@ -62,8 +62,18 @@ describe('comparing before and after', () => {
       lost: { growing: 6, cloning: 6, remaking: 0 },
     });
   });
-  test('another order changes where claims land, and nothing that is counted here', () =>
-    expect(compareSites(site(both, three), site([moored('b'), moored('a', 2)], three))).toEqual([]));
+  test('another order changes where the next claim lands, and nothing else', () => {
+    const [change, ...more] = compareSites(site(both, three), site([moored('b'), moored('a', 2)], three));
+    expect(more).toEqual([]);
+    expect(change).toMatchObject({
+      landsBefore: 'a',
+      landsAfter: 'b',
+      poolsBefore: 2,
+      poolsAfter: 2,
+      lost: { growing: 0, cloning: 0, remaking: 0 },
+    });
+    expect([change!.after!.claims, change!.after!.bytes]).toEqual([change!.before!.claims, change!.before!.bytes]);
+  });
   test('a class that is new has no before', () => {
     const after = site(both);
     const [change] = compareSites({ ...after, classes: [] }, after);

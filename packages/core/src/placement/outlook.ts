@@ -1,7 +1,7 @@
 import type { StorageClass } from '../classes/storage-class';
 import type { Pool } from '../pools/pool';
 import { GiB, type Bytes } from '../sizes/bytes';
-import { classRoom, decide, type ClassRoom } from './decide';
+import { classRoom, decide, rankPools, type ClassRoom } from './decide';
 import type { Offers } from './offer';
 import type { ClaimRequest, Mooring, PlacementInput } from './request';
 import { passesAll, ruleContext } from './rules';
@@ -103,6 +103,9 @@ export interface ClassChange {
   /** Pools it may use. */
   readonly poolsBefore: number;
   readonly poolsAfter: number;
+  /** Where the next claim of the usual size lands; undefined where nothing fits. */
+  readonly landsBefore?: string;
+  readonly landsAfter?: string;
   /** Volumes that could do it before and cannot after. */
   readonly lost: Readonly<Record<Need, number>>;
 }
@@ -120,8 +123,12 @@ export function compareSites(before: Site, after: Site): ClassChange[] {
       const [could, can] = [abilities(before, held), abilities(after, held)];
       for (const need of needs) if (could[need] && !can[need]) lost[need] += held.count;
     }
+    const lands = (site: Site, cls: StorageClass | undefined) =>
+      cls && rankPools(inputOf(site, cls, usualSize(site.held, className) ?? guessedSize)).winner;
     const change: ClassChange = {
       className,
+      landsBefore: lands(before, was),
+      landsAfter: lands(after, becomes),
       ...(was && { before: outlookOf(before, was) }),
       ...(becomes && { after: outlookOf(after, becomes) }),
       poolsBefore: poolsOf(before, className),
@@ -131,6 +138,7 @@ export function compareSites(before: Site, after: Site): ClassChange[] {
     const same =
       change.before?.claims === change.after?.claims &&
       change.before?.bytes === change.after?.bytes &&
+      change.landsBefore === change.landsAfter &&
       change.poolsBefore === change.poolsAfter &&
       needs.every((need) => lost[need] === 0);
     return same ? [] : [change];

@@ -1,0 +1,73 @@
+import { Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import type { KeptPlan } from '@moorage/contract/moorings';
+import { call } from '../api/client';
+import { queryClient, usePlans } from '../api/queries';
+import { useMay } from '../parts/person';
+import { Fetched } from '../parts/States';
+import { useAct } from '../parts/useAct';
+import { When } from '../parts/When';
+
+/** Plans that were kept and whose claims are still to come, each with a way to let it go. */
+export function KeptPlans() {
+  const query = usePlans();
+  const may = useMay('administrator', 'operator');
+  const drop = useAct(async ({ plan, claims }: KeptPlan) => {
+    await call(`/api/planned-places/${plan}`, { method: 'DELETE' });
+    await queryClient.invalidateQueries({ queryKey: ['plans'] });
+    return {
+      text: `The plan is let go: ${claims} ${claims === 1 ? 'claim is' : 'claims are'} placed as their classes choose.`,
+    };
+  });
+  return (
+    <Fetched query={query}>
+      {(plans) =>
+        plans.length === 0 ? null : (
+          <Paper sx={{ p: 2 }}>
+            <Typography variant="h2">Kept plans</Typography>
+            <Typography variant="body2" color="text.secondary">
+              A claim that comes takes its place; what is listed is still to come.
+            </Typography>
+            <Table size="small" aria-label="Kept plans">
+              <TableHead>
+                <TableRow>
+                  <TableCell>Claims from</TableCell>
+                  <TableCell align="right">Still to come</TableCell>
+                  <TableCell>To</TableCell>
+                  <TableCell>Kept</TableCell>
+                  <TableCell />
+                </TableRow>
+              </TableHead>
+              <TableBody>
+                {plans.map((plan) => (
+                  <TableRow key={plan.plan}>
+                    <TableCell>
+                      {plan.namespaces.join(', ')} / {plan.first}
+                    </TableCell>
+                    <TableCell align="right">{plan.claims.toLocaleString('en-GB')}</TableCell>
+                    <TableCell>
+                      {plan.pools.map((p) => `${p.pool} (${p.claims.toLocaleString('en-GB')})`).join(', ')}
+                    </TableCell>
+                    <TableCell>
+                      <When at={plan.at} /> by {plan.person}
+                    </TableCell>
+                    <TableCell align="right">
+                      {may && (
+                        <Button
+                          size="small"
+                          aria-label={`Let the plan for ${plan.first} go`}
+                          onClick={() => drop.mutate(plan)}
+                        >
+                          Let it go
+                        </Button>
+                      )}
+                    </TableCell>
+                  </TableRow>
+                ))}
+              </TableBody>
+            </Table>
+          </Paper>
+        )
+      }
+    </Fetched>
+  );
+}
