@@ -3,7 +3,7 @@ import { toCorePool } from '@moorage/contract/pool-state';
 import { tunedClass, type Tuned } from '@moorage/core/classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { decide, rankPools, roomFor, type Decision } from '@moorage/core/placement/decide';
-import { Offers } from '@moorage/core/placement/offer';
+import { Offers, type Offer } from '@moorage/core/placement/offer';
 import { outlookOf, type Outlook, type Site } from '@moorage/core/placement/outlook';
 import { whatWouldBind, type Remedy } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
@@ -67,6 +67,8 @@ export interface Explained {
 export interface Prepared {
   readonly state: PlacementState;
   readonly pools: ReadonlyMap<string, Pool>;
+  /** The same, in the order of the state's. */
+  readonly list: readonly Pool[];
   readonly moorings: ReadonlyMap<string, readonly Mooring[]>;
   readonly offers: Offers;
 }
@@ -74,7 +76,8 @@ export interface Prepared {
 export function prepare(state: PlacementState): Prepared {
   const moorings = new Map<string, Mooring[]>();
   for (const m of state.moorings) moorings.set(m.className, [...(moorings.get(m.className) ?? []), m]);
-  return { state, pools: new Map(state.pools.map((p) => [p.id, toCorePool(p)])), moorings, offers: new Offers() };
+  const list = state.pools.map(toCorePool);
+  return { state, pools: new Map(list.map((p) => [p.id, p])), list, moorings, offers: new Offers() };
 }
 
 export function quotasOf(state: PlacementState, namespace: string, className: string): Quota[] {
@@ -114,13 +117,14 @@ export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: 
   };
 }
 
-const asIfMoored = (pool: string): Mooring => ({ pool, enabled: true, order: 1, weight: 1 });
+/** Stands for a mooring that is on, on whatever pool it is asked about. */
+const asIfMoored: Mooring = { pool: '', enabled: true, order: 1, weight: 1 };
 
 /** What a pool is asked for a class: to keep its volume or, at another site, the off-site copy of it. */
-function contextOf(input: PlacementInput, pool: Pool, cls: StorageClass): RuleContext {
-  const context = cls.offsite && isElsewhere(input, pool) ? offsiteContext : ruleContext;
-  return context(input, pool, asIfMoored(pool.id), cls);
-}
+const contextOf = (input: PlacementInput, pool: Pool, cls: StorageClass, offer?: Offer): RuleContext =>
+  cls.offsite && isElsewhere(input, pool)
+    ? offsiteContext(input, pool, asIfMoored, cls)
+    : ruleContext(input, pool, asIfMoored, cls, offer);
 
 /** Tries one claim on every class and pool of the live state: what the whole Moorings grid answers. */
 export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<string, TriedClass> {
@@ -129,8 +133,9 @@ export function tryEverywhere(prepared: Prepared, tried: TriedClaim): Record<str
     const input = inputFor(prepared, storageClass, tried);
     const tuned = tunedClass(storageClass, input.claim.tuned);
     const cells: TriedCell[] = [];
-    for (const pool of prepared.pools.values()) {
-      const context = contextOf(input, pool, tuned);
+    const offers = prepared.offers.of(prepared.list, tuned);
+    for (let i = 0; i < offers.length; i++) {
+      const context = contextOf(input, prepared.list[i]!, tuned, offers[i]);
       const failed = firstFailure(context);
       const { provisioned } = context;
       if (failed) cells.push({ failed, moreClaims: 0, moreBytes: 0, stoppedBy: undefined, provisioned });

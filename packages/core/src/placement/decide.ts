@@ -2,6 +2,7 @@ import { aboveSoftMark, subscriptionCeiling } from '../capacity/thin';
 import { tunedClass } from '../classes/allowance';
 import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
+import { allotmentRoom, capRoom } from './offer';
 import type { Mooring, PlacementInput } from './request';
 import {
   checkPool,
@@ -248,8 +249,8 @@ export function roomFor(context: RuleContext): Room {
     }
   };
   bound('subscription', offer.subscriptionRoom, provisioned);
-  if (pool.allotment !== undefined) bound('allotment', pool.allotment - pool.taken, provisioned);
-  if (pool.backendCap) bound('backend-cap', pool.backendCap.limit - pool.backendCap.taken, provisioned);
+  bound('allotment', allotmentRoom(pool), provisioned);
+  bound('backend-cap', capRoom(pool), provisioned);
   bound('iops', offer.iopsLeft, backendIops);
   bound('throughput', offer.throughputLeft, backendThroughput);
   return { claims, stoppedBy };
@@ -294,7 +295,7 @@ export function classRoom(input: PlacementInput): ClassRoom {
       claims: (so?.claims ?? 0) + room.claims,
       bytes: (so?.bytes ?? 0) + room.claims * context.provisioned,
       provisioned: Math.max(so?.provisioned ?? 0, context.provisioned),
-      cap: pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity,
+      cap: capRoom(pool),
     });
   }
   let [places, bytes, largest] = [0, 0, 0];

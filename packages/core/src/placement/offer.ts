@@ -41,6 +41,8 @@ export interface Offer {
   /** Provisioned bytes that may still be promised, and those one volume can have at most on the disks there are. */
   readonly subscriptionRoom: number;
   readonly diskRoom: number;
+  /** Provisioned bytes of the largest volume that every room there is would take: largest volume, promises, disks, allotment, cap. */
+  readonly largest: number;
   /** Back-end operations and bytes per second that may still be promised. */
   readonly iopsLeft: number;
   readonly throughputLeft: number;
@@ -117,6 +119,12 @@ const facts: Record<OfferRule, (pool: Pool, cls: StorageClass, thin: ThinState) 
   fill: (_pool, _cls, thin) => ({ passed: !atHardMark(thin), need: thin.hardMark, have: fill(thin), unit: 'share' }),
 };
 
+/** Provisioned bytes left under our allotment, and under the cap over the backend; infinite where there is none. */
+export const allotmentRoom = ({ allotment, taken }: Pool): number =>
+  allotment === undefined ? Infinity : allotment - taken;
+export const capRoom = ({ backendCap }: Pool): number =>
+  backendCap === undefined ? Infinity : backendCap.limit - backendCap.taken;
+
 export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
   const thin = thinState(pool, storageClass.copies);
   const checks = {} as Record<OfferRule, Check>;
@@ -126,14 +134,18 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     checks[rule] = check;
     if (!check.passed) firstFailed ??= rule;
   }
+  const rooms = {
+    subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
+    diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
+  };
   return {
     pool,
     storageClass,
     checks,
     firstFailed,
     thin,
-    subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
-    diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
+    ...rooms,
+    largest: Math.min(pool.maximum, rooms.subscriptionRoom, rooms.diskRoom, allotmentRoom(pool), capRoom(pool)),
     iopsLeft: iopsLeft(pool),
     throughputLeft: throughputLeft(pool),
     copiesOn: copiesOn(pool, storageClass.copies),
@@ -144,6 +156,7 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
 /** Offers kept for as long as pools and classes stay the same objects. */
 export class Offers {
   private readonly kept = new WeakMap<StorageClass, WeakMap<Pool, Offer>>();
+  private readonly lists = new WeakMap<StorageClass, { pools: readonly Pool[]; offers: readonly Offer[] }>();
   private lately?: { readonly storageClass: StorageClass; readonly byPool: WeakMap<Pool, Offer> };
 
   get(pool: Pool, storageClass: StorageClass): Offer {
@@ -151,6 +164,15 @@ export class Offers {
     let offer = byPool.get(pool);
     if (!offer) byPool.set(pool, (offer = makeOffer(pool, storageClass)));
     return offer;
+  }
+
+  /** Those of one class on many pools, in their order: one look-up for all of them while it is the same list. */
+  of(pools: readonly Pool[], storageClass: StorageClass): readonly Offer[] {
+    const known = this.lists.get(storageClass);
+    if (known?.pools === pools) return known.offers;
+    const offers = pools.map((pool) => this.get(pool, storageClass));
+    this.lists.set(storageClass, { pools, offers });
+    return offers;
   }
 
   /** One class is asked about on many pools in a row. */

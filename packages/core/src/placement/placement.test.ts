@@ -193,6 +193,59 @@ describe('decisions on random inputs', () => {
       }),
     ));
 
+  test('the quick answer is the long one: the first rule that fails when each is asked', () =>
+    fc.assert(
+      fc.property(
+        arbitraryInput,
+        fc.record({
+          part: fc.record({
+            secondCopy: fc.boolean(),
+            offsite: fc.boolean(),
+            volumeMode: fc.constantFrom('any', 'Block'),
+          }),
+          granted: fc.constantFrom(true, false, undefined),
+          tuned: fc.constantFrom(undefined, { copies: 2 }, { 'iops-floor': 9 }),
+          classQuota: fc.option(fc.nat(4 * TiB), { nil: undefined }),
+          cap: fc.option(fc.nat(4 * TiB), { nil: undefined }),
+          sites: fc.constantFrom(undefined, ['quayside'], ['gull-rock']),
+        }),
+        (plain, { part, granted, tuned, classQuota, cap, sites }) => {
+          const pools = [...plain.pools.values()].map((p, i) => ({
+            ...p,
+            offsite: i === 0,
+            ...(i === 2 && { sites, backend: 'limpet' }),
+            ...(cap !== undefined && { backendCap: { limit: cap, taken: 0 } }),
+          }));
+          const storageClass: StorageClass = {
+            ...plain.storageClass,
+            ...(part as Partial<StorageClass>),
+            allowances: [{ setting: 'copies', minimum: 1, maximum: 3, namespaces: [] }],
+          };
+          const input: PlacementInput = {
+            ...plain,
+            site: 'quayside',
+            storageClass,
+            claim: { ...plain.claim, tuned },
+            pools: new Map(pools.map((p) => [p.id, p])),
+            quotas: [
+              ...plain.quotas,
+              ...(classQuota === undefined ? [] : [{ scope: 'class' as const, limit: classQuota, used: 0 }]),
+            ],
+            ...(granted !== undefined && { granted }),
+          };
+          for (const pool of pools) {
+            const context = ruleContext(
+              input,
+              pool,
+              input.moorings.find((m) => m.pool === pool.id),
+            );
+            expect(firstFailure(context)).toEqual(checkPool(context).find((c) => !c.passed));
+          }
+        },
+      ),
+      { numRuns: 500 },
+    ));
+
   test('the same input gives the same answer, in whatever order it is written', () =>
     fc.assert(
       fc.property(arbitraryInput, (input) => {

@@ -4,7 +4,7 @@ import { backendRate, rateFor } from '../performance/term';
 import { givesMode, type Pool } from '../pools/pool';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
-import { makeOffer, offerRules, type Offer, type OfferRule } from './offer';
+import { allotmentRoom, capRoom, makeOffer, offerRules, type Offer, type OfferRule } from './offer';
 import type { Mooring, PlacementInput } from './request';
 
 /** The rules in the order they are tried (domain §7). */
@@ -78,8 +78,8 @@ export function ruleContext(
   pool: Pool,
   mooring: Mooring | undefined,
   storageClass: StorageClass = tunedClass(input.storageClass, input.claim.tuned),
+  offer: Offer = input.offers?.get(pool, storageClass) ?? makeOffer(pool, storageClass),
 ): RuleContext {
-  const offer = input.offers?.get(pool, storageClass) ?? makeOffer(pool, storageClass);
   const provisioned = provisionedSize(input.claim.size, pool);
   const floor = rateFor(storageClass.iopsFloor, provisioned);
   const throughputFloor = rateFor(storageClass.throughputFloor, provisioned);
@@ -212,11 +212,8 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
   'size-limit': roomRule(({ pool }) => pool.maximum),
   subscription: roomRule(({ offer }) => offer.subscriptionRoom),
   'disk-room': roomRule(({ offer }) => offer.diskRoom, 'placed by the backend'),
-  allotment: roomRule(({ pool }) => (pool.allotment === undefined ? Infinity : pool.allotment - pool.taken), 'no cap'),
-  'backend-cap': roomRule(
-    ({ pool }) => (pool.backendCap ? pool.backendCap.limit - pool.backendCap.taken : Infinity),
-    'no cap',
-  ),
+  allotment: roomRule(({ pool }) => allotmentRoom(pool), 'no cap'),
+  'backend-cap': roomRule(({ pool }) => capRoom(pool), 'no cap'),
   iops: rateRule(
     'iops',
     (c) => c.backendIops,
@@ -266,8 +263,50 @@ const ofClaim = ruleNames.flatMap((rule, place) =>
   isOfferRule(rule) ? [] : [{ place, passes: claimRules[rule].passes }],
 );
 
+interface Askings {
+  readonly input: PlacementInput;
+  readonly storageClass: StorageClass;
+  /** No rule that looks at claim and class alone fails, and the class keeps no copy elsewhere. */
+  readonly plain: boolean;
+  readonly quotaLeft: number;
+}
+let lately: Askings | undefined;
+
+/** What a claim asks of every pool alike: one input is asked about on many pools in a row. */
+function askingsOf(context: RuleContext): Askings {
+  const { input, storageClass } = context;
+  if (lately?.input === input && lately.storageClass === storageClass) return lately;
+  const plain =
+    claimRules.grant.passes(context) &&
+    claimRules.allowance.passes(context) &&
+    !storageClass.secondCopy &&
+    !storageClass.offsite;
+  let quotaLeft = Infinity;
+  for (const { limit, used } of input.quotas) quotaLeft = Math.min(quotaLeft, limit - used);
+  return (lately = { input, storageClass, plain, quotaLeft });
+}
+
+/** Whether all rules pass, answered without asking each; false means only that they have to be asked. */
+function passesPlainly(context: RuleContext): boolean {
+  const { offer, provisioned, backendIops, backendThroughput } = context;
+  if (offer.firstFailed !== undefined || provisioned > offer.largest) return false;
+  if (backendIops > 0 && backendIops > offer.iopsLeft) return false;
+  if (backendThroughput > 0 && backendThroughput > offer.throughputLeft) return false;
+  const { plain, quotaLeft } = askingsOf(context);
+  return (
+    plain &&
+    provisioned <= quotaLeft &&
+    (context.mooring?.enabled ?? false) &&
+    isHere(context) &&
+    claimRules['access-mode'].passes(context) &&
+    claimRules['volume-mode'].passes(context) &&
+    claimRules.topology.passes(context)
+  );
+}
+
 /** The first rule that fails; undefined when all pass. */
 export function firstFailure(context: RuleContext): Check | undefined {
+  if (passesPlainly(context)) return undefined;
   const { firstFailed } = context.offer;
   const until = firstFailed === undefined ? ruleNames.length : placeOf.get(firstFailed)!;
   for (const { place, passes } of ofClaim) {
