@@ -2,7 +2,7 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Caller, eventuallyHolds, moorClass } from '@moorage/server/testing/world';
-import type { ClassRow } from '@moorage/contract/classes';
+import type { ClassRow, Grants } from '@moorage/contract/classes';
 import type { MooringRow } from '@moorage/contract/moorings';
 import type { RunningServer } from '@moorage/server/server';
 import { By, Key } from 'selenium-webdriver';
@@ -316,6 +316,17 @@ test('a class is kept for some namespaces, a successor takes over with a plan, a
   await browser.see('ledger is kept for the namespaces granted it.');
   await browser.click('Grant ledger to ferry-desk');
   await browser.see('ledger is granted to ferry-desk.');
+  // many at once, by what they carry; and back
+  const granted = async () =>
+    (await caller.ok<Grants>('GET', '/api/classes/ledger/grants')).namespaces
+      .filter((n) => n.granted)
+      .map((n) => n.namespace);
+  await browser.choose('By label', 'orrin-sound.example/team=hydrography (2)');
+  await browser.click('Grant to these 2');
+  await browser.see('ledger is granted to 2 namespaces.');
+  expect(await granted()).toEqual(['ferry-desk', 'tide-gauges', 'wave-model']);
+  await browser.click('Undo');
+  await eventuallyHolds('the way back', async () => expect(await granted()).toEqual(['ferry-desk']));
   await browser.go('/moorings?ns=tide-gauges');
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'not granted');
   await browser.clickOn('[data-cell="ledger/basalt-swift"]');

@@ -20,7 +20,8 @@ import { useChange } from '../claims/Remedies';
 import { Mark } from '../marks/Mark';
 import { changeCost, changeSentence } from '../words/changes';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
-import { countText, type Cell, type MooringActs } from './Grid';
+import type { Cell, MooringActs } from './Grid';
+import { countText } from './outlook-words';
 import { cellOf, type Explained, type TriedClass } from './trial';
 
 function Weight({ value, change, disabled }: { value: number; change: (weight: number) => void; disabled: boolean }) {

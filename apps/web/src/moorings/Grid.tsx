@@ -3,13 +3,12 @@ import { Box, NativeSelect, Table, TableBody, TableCell, TableHead, TableRow, Ty
 import { useTheme } from '@mui/material/styles';
 import { tiers } from '@moorage/contract/backends';
 import { isHere, type MooringRow, type PlacementState } from '@moorage/contract/moorings';
-import { mostCounted } from '@moorage/core/placement/decide';
 import { strategies, type Strategy } from '@moorage/core/classes/storage-class';
-import type { RuleName } from '@moorage/core/placement/rules';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useRef } from 'react';
-import { failureShort, ruleTitles } from '../words/checks';
+import { failureShort } from '../words/checks';
+import { countText, outlookText } from './outlook-words';
 import { cellOf, type TriedCell, type TriedClass } from './trial';
 
 export interface Cell {
@@ -31,9 +30,6 @@ export interface MooringActs {
 
 const ordinal = (n: number): string =>
   `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
-export const countText = (n: number): string =>
-  n >= mostCounted ? `over ${(mostCounted - 1).toLocaleString('en-GB')}` : n.toLocaleString('en-GB');
-
 interface CellProps {
   /** The pool is there for off-site copies alone. */
   readonly elsewhere: boolean;
@@ -112,16 +108,6 @@ function CellContent({ id, ...props }: CellProps & { id: string }) {
       </Typography>
     </Box>
   );
-}
-
-const ruleInSentence = (rule: RuleName): string => ruleTitles[rule].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase());
-
-/** How much more the class takes, and what stops it. */
-export function outlookText(outlook: Outlook): string {
-  if (outlook.claims === 0) return 'takes no more claims';
-  const stop = outlook.stoppedBy[0];
-  const until = stop ? `, until ${ruleInSentence(stop.rule)} stops it` : '';
-  return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
 }
 
 /**

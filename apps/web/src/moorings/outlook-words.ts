@@ -1,0 +1,18 @@
+import { mostCounted } from '@moorage/core/placement/decide';
+import type { Outlook } from '@moorage/core/placement/outlook';
+import type { RuleName } from '@moorage/core/placement/rules';
+import { sizeText } from '@moorage/core/sizes/display';
+import { ruleTitles } from '../words/checks';
+
+export const countText = (n: number): string =>
+  n >= mostCounted ? `over ${(mostCounted - 1).toLocaleString('en-GB')}` : n.toLocaleString('en-GB');
+
+const ruleInSentence = (rule: RuleName): string => ruleTitles[rule].replace(/^[A-Z](?=[a-z])/, (c) => c.toLowerCase());
+
+/** How much more the class takes, and what stops it. */
+export function outlookText(outlook: Outlook): string {
+  if (outlook.claims === 0) return 'takes no more claims';
+  const stop = outlook.stoppedBy[0];
+  const until = stop ? `, until ${ruleInSentence(stop.rule)} stops it` : '';
+  return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
+}
