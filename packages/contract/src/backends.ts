@@ -63,7 +63,7 @@ export const poolSchema = z.object({
   id: z.string(),
   name: z.string(),
   backend: z.string(),
-  /** Sites that reach it. */
+  /** Sites that reach it; empty means all. */
   sites: z.array(z.string()),
   facts: poolFactsSchema,
   /** Copies counted where we keep them; provisioned bytes elsewhere. */

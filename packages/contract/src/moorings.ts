@@ -53,7 +53,7 @@ export type PlacementState = z.infer<typeof placementStateSchema>;
 export const isHere = (
   state: Pick<PlacementState, 'site'>,
   pool: Pick<PlacementState['pools'][number], 'sites'>,
-): boolean => pool.sites.includes(state.site);
+): boolean => pool.sites.length === 0 || pool.sites.includes(state.site);
 
 /** One change of a draft, with what it was made against: null where there was nothing. */
 export const draftedChangeSchema = z.discriminatedUnion('kind', [

@@ -28,7 +28,7 @@ export function toCorePool(
     deduplication: facts.deduplication,
     snapshots: facts.snapshots,
     offsite: facts.offsite,
-    sites: row.sites,
+    ...(row.sites.length > 0 && { sites: row.sites }),
     zones: facts.zones,
     minimum: facts.minimum as Bytes,
     maximum: facts.maximum as Bytes,

@@ -1,3 +1,4 @@
+import { limpetSeed } from '../../../standins/src/backend-seeds';
 import type { BindState, ReleaseState } from '../operations/operation';
 import { DoomedServers } from '../testing/doomed';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
@@ -6,15 +7,20 @@ let world: World;
 let doomedServers: DoomedServers;
 
 beforeAll(async () => {
-  world = await makeWorld();
-  // a backend that takes two volumes of one name: only our own care keeps them apart
-  world.kelp.backend.duplicateNames = true;
+  world = await makeWorld({ more: [limpetSeed], estate: ['limpet'] });
+  world.config.estate.backends.find((b) => b.id === 'limpet')!.sites = ['gull-rock'];
+  // backends that take two volumes of one name: only our own care keeps them apart
+  for (const { backend } of backends()) backend.duplicateNames = true;
   doomedServers = new DoomedServers(world);
 });
 afterAll(async () => {
   doomedServers.end();
   await world.end();
 });
+const backends = () => [world.kelp, world.basalt, ...world.more];
+/** Volumes of a name on each backend: kelp, basalt, limpet. */
+const volumesOf = (name: string) =>
+  backends().map(({ backend }) => [...backend.volumes.values()].filter((v) => v.name === name).length);
 const startDoomed = (dieAfter: string) => doomedServers.start(dieAfter);
 const afterwards = () => doomedServers.lasting();
 
@@ -26,19 +32,28 @@ describe('a server killed after a single step of a binding', () => {
     await eventually(
       'the pools',
       async () =>
-        (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
+        (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 5,
     );
     await eventually('the namespaces', async () => (await caller.ok<unknown[]>('GET', '/api/namespaces')).length >= 4);
     await moorClass(caller, 'tide-fast', ['kelp-nvme']);
+    // the same volume three times: here, on another backend, and at another site
+    await moorClass(caller, 'thrice', ['basalt-swift', 'kelp-nvme', 'limpet-main'], {
+      copies: 2,
+      secondCopy: true,
+      offsite: true,
+      reclaim: 'Delete',
+    });
     await end();
   });
 
-  test.each(bindStates)('%s: after the restart there is one of everything', async (state) => {
-    const name = `after-${state}`;
+  test.each(
+    bindStates.flatMap((state) => [[state, 'tide-fast', [1, 0, 0]] as const, [state, 'thrice', [1, 1, 1]] as const]),
+  )('%s, class %s: after the restart there is one of everything', async (state, className, expected) => {
+    const name = `${className}-${state}`;
     const doomed = await startDoomed(state);
     const before = await new Caller(doomed.url).signIn();
     // the answer may come after the end
-    await before.call('POST', '/api/claims', aClaim(name, 'tide-fast')).catch(() => undefined);
+    await before.call('POST', '/api/claims', aClaim(name, className)).catch(() => undefined);
     // the last step may be seen by the watch instead of the operation: then the server simply lives on
     const signal = await Promise.race([
       doomed.exit,
@@ -61,7 +76,7 @@ describe('a server killed after a single step of a binding', () => {
       async () =>
         (await world.rows(`SELECT 1 FROM operations WHERE subject = $1 AND state = 'bound'`, [claim.uid])).length === 1,
     );
-    expect([...world.kelp.backend.volumes.values()].filter((v) => v.name === `pvc-${claim.uid}`)).toHaveLength(1);
+    expect(volumesOf(`pvc-${claim.uid}`)).toEqual(expected);
     expect(
       world.platform.store.list('persistentvolumes').filter((v) => v.spec.claimRef?.uid === claim.uid),
     ).toHaveLength(1);
@@ -75,10 +90,15 @@ describe('a server killed after a single step of a binding', () => {
 const releaseStates: readonly ReleaseState[] = ['unmade', 'cleared', 'released'];
 
 describe('a server killed after a single step of a release', () => {
-  test.each(releaseStates)('%s: after the restart nothing is left', async (state) => {
-    const name = `gone-${state}`;
+  test.each(
+    releaseStates.flatMap((state) => [
+      [state, 'tide-fast'],
+      [state, 'thrice'],
+    ]),
+  )('%s, class %s: after the restart nothing is left', async (state, className) => {
+    const name = `gone-${className}-${state}`;
     const first = await afterwards();
-    await first.caller.ok('POST', '/api/claims', aClaim(name, 'tide-fast'));
+    await first.caller.ok('POST', '/api/claims', aClaim(name, className));
     const { claim } = await first.caller.inState(name, 'bound');
     await first.end();
     const doomed = await startDoomed(state);
@@ -90,7 +110,8 @@ describe('a server killed after a single step of a release', () => {
       'the reservation is gone',
       async () => (await world.rows('SELECT 1 FROM reservations WHERE claim_uid = $1', [claim.uid])).length === 0,
     );
-    expect([...world.kelp.backend.volumes.values()].filter((v) => v.name === `pvc-${claim.uid}`)).toEqual([]);
+    expect(volumesOf(`pvc-${claim.uid}`)).toEqual([0, 0, 0]);
+    expect(await world.rows('SELECT 1 FROM further_copies WHERE claim_uid = $1', [claim.uid])).toEqual([]);
     await eventually(
       'the persistent volume is gone',
       async () => world.platform.store.find('persistentvolumes', undefined, claim.volumeName!) === undefined,

@@ -5,7 +5,8 @@ import * as clusters from './migration-0002-clusters';
 import * as classes from './migration-0003-classes';
 import * as furtherCopies from './migration-0004-further-copies';
 
-const migrations = [
+/** In the order they are applied; those of a release that is out are never changed. */
+export const migrations = [
   { name: '0001-first', ...first },
   { name: '0002-clusters', ...clusters },
   { name: '0003-classes', ...classes },

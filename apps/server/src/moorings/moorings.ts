@@ -23,7 +23,7 @@ export function assertMayMoor(
   at: { readonly pool: string; readonly sites: readonly string[] },
   site: string,
 ): void {
-  if (at.sites.includes(site) || cls.offsite) return;
+  if (at.sites.length === 0 || at.sites.includes(site) || cls.offsite) return;
   throw HttpProblem.invalid(
     'pool',
     `${at.pool} is reached from ${at.sites.join(', ')} and not from ${site}, and ${cls.name} keeps no copy at another site. Choose a pool that this site reaches.`,
