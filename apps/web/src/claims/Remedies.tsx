@@ -5,7 +5,7 @@ import { call } from '../api/client';
 import { useGo } from '../frame/address';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
-import { changeCost, changeSentence } from '../words/changes';
+import { changeCost, changesSentence } from '../words/changes';
 
 /** Carries a change out where the product can do it at once; the others lead to the place where a person does it. */
 export function useChange(claim: Pick<ClaimRow, 'namespace' | 'className'>) {
@@ -102,7 +102,7 @@ export function Remedies({ claim, decision }: { claim: ClaimRow; decision: Decis
           >
             <Box sx={{ flex: 1 }}>
               <div>
-                {changes.map((c) => changeSentence(c, context)).join(', and ')}
+                {changesSentence(changes, context)}
                 <Typography component="span" variant="body2" color="text.secondary">
                   {' '}
                   → lands on {remedy.pool}

@@ -51,6 +51,8 @@ describe('how many copies, and where', () => {
 
   test('a second copy needs two backends', () => {
     expect(texts(of({ secondCopy: true }).copies).join(' ')).toContain('every byte is paid twice');
+    const sends = of({ secondCopy: true, offsite: true }, aState({ pools: [array, cluster, rock] }));
+    expect(texts(sends.copies, 'impossible')).toEqual([]);
     const alone = aState({ pools: [array] });
     expect(texts(of({ secondCopy: true }, alone).copies, 'impossible').join(' ')).toContain('there is one at most');
   });

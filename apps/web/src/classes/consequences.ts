@@ -43,13 +43,14 @@ function elsewhere(cls: StorageClass, state: PlacementState): Consequence {
 }
 
 function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState): Consequence[] {
-  const offers = new Map(pools.map((p) => [p.id, makeOffer(p, cls)]));
-  const passes = (pool: Pool) =>
-    (['copies', 'domain-level', 'witness', 'pinned-nodes', 'offsite'] as const).every(
-      (rule) => offers.get(pool.id)!.checks[rule].passed,
+  const passes = (pool: Pool, of: StorageClass) => {
+    const { checks } = makeOffer(pool, of);
+    return (['copies', 'domain-level', 'witness', 'pinned-nodes', 'offsite'] as const).every(
+      (rule) => checks[rule].passed,
     );
-  const able = pools.filter(passes);
-  const unable = pools.filter((p) => !passes(p));
+  };
+  const able = pools.filter((p) => passes(p, cls));
+  const unable = pools.filter((p) => !able.includes(p));
   const found: Consequence[] = [];
   if (cls.copies === 1)
     found.push(foolish('One copy: where a pool keeps no inner copies, the loss of one disk loses the data.'));
@@ -71,8 +72,9 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
   if (cls.witness && cls.copies === 2 && !cls.shards) found.push(foolish(notYet.witness));
   if (cls.offsite) found.push(elsewhere(cls, state));
   if (cls.secondCopy) {
-    const backends = new Set(able.map((p) => p.backend));
-    if (backends.size < 2)
+    // the first volume sends the copy off site, so the second need not be able to
+    const seconds = pools.filter((p) => passes(p, { ...cls, offsite: false }));
+    if (!able.some((a) => seconds.some((b) => b.backend !== a.backend)))
       found.push(
         impossible('A second copy needs pools of two backends that can keep the class; there is one at most.'),
       );

@@ -138,17 +138,21 @@ function Fitting({ state }: { state: PlacementState }) {
       text: `The plan is kept: ${answer!.places.length} claims go to their pools when they come, as long as every rule passes there.`,
     };
   });
-  const field = (i: number, member: keyof Row, label: string, width: number) => (
-    <TextField
-      label={label}
-      value={rows[i]![member]}
-      onChange={(e) => set(i, { [member]: e.target.value })}
-      error={!!problems[i]![member]}
-      helperText={problems[i]![member]}
-      sx={{ width }}
-      slotProps={{ htmlInput: { spellCheck: false } }}
-    />
-  );
+  const field = (i: number, member: keyof Row, label: string, width: number) => {
+    // what nobody typed yet is asked for, not told off
+    const awaited = member === 'application' && rows[i]!.application === '';
+    return (
+      <TextField
+        label={label}
+        value={rows[i]![member]}
+        onChange={(e) => set(i, { [member]: e.target.value })}
+        error={!awaited && !!problems[i]![member]}
+        helperText={awaited ? 'Name it, to see how it fits.' : problems[i]![member]}
+        sx={{ width }}
+        slotProps={{ htmlInput: { spellCheck: false }, inputLabel: { shrink: true } }}
+      />
+    );
+  };
   const choice = (i: number, member: 'namespace' | 'className', label: string, options: readonly string[]) => (
     <TextField
       select

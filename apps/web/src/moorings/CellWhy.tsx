@@ -18,7 +18,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useChange } from '../claims/Remedies';
 import { Mark } from '../marks/Mark';
-import { changeCost, changeSentence } from '../words/changes';
+import { changeCost, changesSentence } from '../words/changes';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
 import type { Cell, MooringActs } from './Grid';
 import { countText } from './outlook-words';
@@ -124,7 +124,7 @@ function WouldBind({
             sx={{ display: 'flex', gap: 1, alignItems: 'center', py: 0.25 }}
           >
             <Typography variant="body2" sx={{ flex: 1 }} title={changes.map(changeCost).join(' ')}>
-              {changes.map((c) => changeSentence(c, { className, namespace })).join(', and ')} → lands on {pool}
+              {changesSentence(changes, { className, namespace })} → lands on {pool}
             </Typography>
             {mayChange &&
               changes.map((change: Change) => {

@@ -17,6 +17,13 @@ const demandWords: Record<Demand, string> = {
   'second-copy': 'the second copy',
 };
 
+/** Changes that are made together, in one sentence. */
+export const changesSentence = (changes: readonly Change[], context: ChangeContext): string =>
+  changes
+    .map((change) => changeSentence(change, context))
+    .map((text, i) => (i === 0 ? text : text[0]!.toLowerCase() + text.slice(1)))
+    .join(', and ');
+
 /** A change that would bind a claim, as something one can do. */
 export function changeSentence(change: Change, { className, namespace }: ChangeContext): string {
   switch (change.kind) {

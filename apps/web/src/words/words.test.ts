@@ -1,7 +1,7 @@
 import type { Change } from '@moorage/core/placement/remedies';
 import { ruleNames } from '@moorage/core/placement/rules';
 import { claimStates, type ClaimRow } from '@moorage/contract/claims';
-import { changeCost, changeSentence } from './changes';
+import { changeCost, changeSentence, changesSentence } from './changes';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from './checks';
 import { claimSentence, stateMarks, stateWords } from './claims';
 
@@ -44,6 +44,20 @@ describe('words for rules', () => {
     expect(failureShort(check('access-mode', 'ReadWriteMany', 'file', 'text'))).toBe('mode not given');
   });
 });
+
+test('changes made together are one sentence', () =>
+  expect(
+    changesSentence(
+      [
+        { kind: 'moor', pool: 'kelp-deep' },
+        { kind: 'ask-mode', mode: 'ReadWriteOnce' },
+      ],
+      {
+        className: 'ledger',
+        namespace: 'ferry-desk',
+      },
+    ),
+  ).toBe('Moor ledger to kelp-deep, and ask for ReadWriteOnce instead'));
 
 const changes: Record<Change['kind'], Change> = {
   moor: { kind: 'moor', pool: 'kelp-deep' },
