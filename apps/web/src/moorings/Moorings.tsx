@@ -10,7 +10,7 @@ import { useMooringActs } from './acts';
 import { CellWhy } from './CellWhy';
 import { useDraft, withDraft } from './draft';
 import { DraftPanel } from './DraftPanel';
-import { Grid, type Cell } from './Grid';
+import { Grid, grouped, type Cell } from './Grid';
 import { Shores } from './Shores';
 import { useTriedClaim } from './TryClaim';
 import { useTrial } from './useTrial';
@@ -35,7 +35,7 @@ function Board({ live }: { live: PlacementState }) {
   const state = useMemo(() => (drafting ? withDraft(live, changes) : live), [live, drafting, changes]);
   const [cell, setCell] = useState<Cell>(() => ({
     className: state.classes[0]?.name ?? '',
-    pool: state.pools[0]?.id ?? '',
+    pool: grouped(state)[0]?.id ?? '',
   }));
   const { tried, fields } = useTriedClaim(state, cell.className);
   const trial = useTrial(state, tried, cell, live);

@@ -1,6 +1,6 @@
 import { Box, MenuItem, TextField, Typography } from '@mui/material';
 import { quantityWords } from '@moorage/contract/claims';
-import type { PlacementState } from '@moorage/contract/moorings';
+import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { useInAddress, useTypedInAddress } from '../frame/address';
@@ -10,7 +10,9 @@ import { tunableWords } from '../classes/words';
 import type { TriedClaim } from './trial';
 
 const zonesOf = (state: PlacementState): string[] =>
-  [...new Set(state.pools.flatMap((p) => p.facts.disks.map((d) => d.zone)))].filter(Boolean).sort();
+  [...new Set(state.pools.filter((p) => isHere(state, p)).flatMap((p) => p.facts.disks.map((d) => d.zone)))]
+    .filter(Boolean)
+    .sort();
 
 /** `iops-floor=900,copies=2`, as it stands in the address. */
 const readTuning = (text: string): Tuned =>

@@ -74,6 +74,14 @@ describe('comparing before and after', () => {
     });
     expect([change!.after!.claims, change!.after!.bytes]).toEqual([change!.before!.claims, change!.before!.bytes]);
   });
+  test('a pool of another site keeps copies only: a class with one pool beside it has one', () => {
+    const pools = new Map([...site(both).pools, ['rock', aPool('rock', { backend: 'limpet', sites: ['gull-rock'] })]]);
+    const [change] = compareSites(
+      { ...site([moored('a'), moored('b'), moored('rock')]), pools, name: 'quayside' },
+      { ...site([moored('a'), moored('rock')]), pools, name: 'quayside' },
+    );
+    expect([change!.poolsBefore, change!.poolsAfter]).toEqual([2, 1]);
+  });
   test('a class that is new has no before', () => {
     const after = site(both);
     const [change] = compareSites({ ...after, classes: [] }, after);

@@ -4,7 +4,7 @@ import { GiB, type Bytes } from '../sizes/bytes';
 import { classRoom, decide, rankPools, type ClassRoom } from './decide';
 import type { Offers } from './offer';
 import type { ClaimRequest, Mooring, PlacementInput } from './request';
-import { passesAll, ruleContext } from './rules';
+import { isWithin, passesAll, ruleContext } from './rules';
 
 /** Volumes alike in class, pool and provisioned size. */
 export interface Held {
@@ -100,7 +100,7 @@ export interface ClassChange {
   readonly className: string;
   readonly before?: Outlook;
   readonly after?: Outlook;
-  /** Pools it may use. */
+  /** Pools that it may keep its volumes on; those of other sites do not count. */
   readonly poolsBefore: number;
   readonly poolsAfter: number;
   /** Where the next claim of the usual size lands; undefined where nothing fits. */
@@ -111,7 +111,10 @@ export interface ClassChange {
 }
 
 const poolsOf = (site: Site, className: string): number =>
-  (site.moorings.get(className) ?? []).filter((m) => m.enabled && site.pools.has(m.pool)).length;
+  (site.moorings.get(className) ?? []).filter((m) => {
+    const pool = site.pools.get(m.pool);
+    return m.enabled && pool !== undefined && isWithin(site.name, pool);
+  }).length;
 
 /** Compares a site as it is with the same one after planned changes, class by class; classes that nothing happens to are left out. */
 export function compareSites(before: Site, after: Site): ClassChange[] {

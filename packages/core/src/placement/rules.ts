@@ -156,8 +156,10 @@ const zoneInClass = ({ storageClass, input: { claim } }: RuleContext): boolean =
 const wantedZones = ({ storageClass, input: { claim } }: RuleContext): readonly string[] =>
   claim.zone ? [claim.zone] : storageClass.zones;
 
-const isHere = ({ input: { site }, pool: { sites } }: Pick<RuleContext, 'input' | 'pool'>): boolean =>
+/** Whether a site reaches a pool. */
+export const isWithin = (site: string | undefined, { sites }: Pool): boolean =>
   site === undefined || sites === undefined || sites.includes(site);
+const isHere = ({ input, pool }: Pick<RuleContext, 'input' | 'pool'>): boolean => isWithin(input.site, pool);
 
 const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
   mooring: {
