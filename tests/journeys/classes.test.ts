@@ -304,9 +304,10 @@ test('a class that no claim uses is changed as it stands, its moorings stay', as
   await browser.see('Nothing differs from echo-deep as it is');
   await browser.click('3 copies');
   await until('the manifest', '.cm-line', 'vast-moorage.example/copies: "3"');
+  await browser.click('The default, for claims that name no class');
   await browser.click('Change the class');
   await browser.see('Class echo-deep is changed; its moorings and grants are as they were.');
-  expect((await classes('echo-deep'))!.storageClass.copies).toBe(3);
+  expect(await classes('echo-deep')).toMatchObject({ isDefault: true, storageClass: { copies: 3 } });
   expect(await orderOf('echo-deep')).toEqual(['basalt-swift', 'basalt-broad']);
 }, 400_000);
 

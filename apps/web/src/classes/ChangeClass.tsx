@@ -22,7 +22,11 @@ function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
   const [opened] = useState(row);
   const start = useMemo(() => ({ ...opened.storageClass, isDefault: opened.isDefault }), [opened]);
   const differs = ({ cls }: Filled): boolean => {
-    if (differences(opened.storageClass, cls).length > 0) return true;
+    if (opened.isDefault && !cls.isDefault) {
+      setRefused('There is always one default class: make another one the default instead.');
+      return false;
+    }
+    if (differences(opened.storageClass, cls).length > 0 || cls.isDefault !== opened.isDefault) return true;
     setRefused(`Nothing differs from ${name} as it is: change an answer first.`);
     return false;
   };
@@ -30,7 +34,7 @@ function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
     setRefused(undefined);
     if (!differs(of)) return;
     try {
-      await changeClass(name, opened.version, of.cls);
+      await changeClass(name, opened.version, of.cls, opened.isDefault);
       show({ kind: 'done', text: `Class ${name} is changed; its moorings and grants are as they were.` });
       go(`/classes/${name}`);
     } catch (error) {
@@ -54,6 +58,8 @@ function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
               act: (of) => {
                 if (!differs(of)) return;
                 add(state, { kind: 'class-change', storageClass: of.cls, was: start, seen: opened.version });
+                if (of.cls.isDefault && !opened.isDefault)
+                  add(state, { kind: 'default', className: name, seen: state.defaultClass });
                 go('/moorings');
               },
             }

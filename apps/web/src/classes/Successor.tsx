@@ -31,7 +31,7 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
     if (differ.length === 0) return setRefused(`Nothing differs from ${name}: change an answer first.`);
     try {
       if (differ.every(isLoose)) {
-        await changeClass(name, row.version, { ...cls, name });
+        await changeClass(name, row.version, { ...cls, name }, row.isDefault);
         show({
           kind: 'done',
           text: `Class ${name} itself is changed: the platform does not fix that, so no successor is needed.`,

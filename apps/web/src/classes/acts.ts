@@ -2,9 +2,15 @@ import type { ClassRow, NewClass } from '@moorage/contract/classes';
 import { ApiProblem, call } from '../api/client';
 import { queryClient } from '../api/queries';
 
-/** Changes a class that nobody changed since `version`. */
-export async function changeClass(name: string, version: string, cls: NewClass): Promise<ClassRow> {
+/** Changes a class that nobody changed since `version`; makes it the default when it is to be and is not. */
+export async function changeClass(
+  name: string,
+  version: string,
+  cls: NewClass,
+  wasDefault = cls.isDefault,
+): Promise<ClassRow> {
   const row = await call<ClassRow>(`/api/classes/${name}`, { method: 'PUT', version: Number(version), body: cls });
+  if (cls.isDefault && !wasDefault) await call(`/api/classes/${name}/default`, { method: 'PUT' });
   await Promise.all([['classes'], ['placement']].map((queryKey) => queryClient.invalidateQueries({ queryKey })));
   return row;
 }
