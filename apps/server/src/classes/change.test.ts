@@ -173,6 +173,14 @@ describe('in a draft', () => {
     expect(await apply([change(busy, { strategy: 'in-order' })])).toEqual({ applied: 1, conflicts: [] });
   });
 
+  test('a class that somebody deleted meanwhile is told beside the change, and nothing is applied', async () => {
+    await moorClass(maren, 'fleeting', ['basalt-swift'], { copies: 1 });
+    const draft = [change(await find('fleeting'), { copies: 2 }), change(await find('busy'), { strategy: 'pack' })];
+    await maren.ok('DELETE', '/api/classes/fleeting');
+    expect(await apply(draft)).toMatchObject({ applied: 0, conflicts: [{ index: 0, now: null, person: 'maren' }] });
+    expect((await find('busy')).storageClass.strategy).toBe('in-order');
+  });
+
   test('that cannot be applied whole changes nothing: classes go back to what they were', async () => {
     const [busy, young] = [await find('busy'), await find('young')];
     const fixed = await maren.call<{ code: string }>('POST', '/api/drafts', {

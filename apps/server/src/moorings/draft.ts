@@ -92,9 +92,11 @@ async function assertReachable(
       [changes.filter((c) => c.kind !== 'class').map(classOf)],
     ),
   ]);
+  // a changed class that is gone is told as what somebody did to it, beside the change
   for (const change of changes)
-    if (change.kind !== 'class' && !made.has(classOf(change)) && !classes.some((c) => c.name === classOf(change)))
-      throw HttpProblem.notFound('class', classOf(change));
+    if (change.kind !== 'class' && change.kind !== 'class-change')
+      if (!made.has(change.className) && !classes.some((c) => c.name === change.className))
+        throw HttpProblem.notFound('class', change.className);
   const drafted = new Map(
     changes.flatMap((c) =>
       c.kind === 'class' || c.kind === 'class-change' ? [[c.storageClass.name, c.storageClass] as const] : [],
