@@ -3,7 +3,7 @@ import { tunedClass } from '@moorage/core/classes/allowance';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { rateFor } from '@moorage/core/performance/term';
 import { decide, type Decision, type FurtherCopy } from '@moorage/core/placement/decide';
-import { offsiteClass } from '@moorage/core/placement/rules';
+import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { whatWouldBind } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
 import { placeCopies, type PlacedCopy } from '@moorage/core/replicas/place';

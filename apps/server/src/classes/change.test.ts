@@ -89,6 +89,10 @@ describe('a class that no claim uses', () => {
       status: 422,
       data: { field: 'witness' },
     });
+    expect(await put('young', asked(before, { isDefault: false }))).toMatchObject({
+      status: 422,
+      data: { field: 'isDefault' },
+    });
     expect((await put('ghost', asked(before, { name: 'ghost' }))).status).toBe(404);
     const guest = await new Caller(server.url).signIn('guest');
     expect((await guest.call('PUT', '/api/classes/young', asked(before, { copies: 1 }))).status).toBe(403);

@@ -24,6 +24,11 @@ export async function planChange(
   if (version !== undefined && version !== row.version) throw HttpProblem.changedMeanwhile('class', name);
   if (asked.name !== name)
     throw HttpProblem.invalid('name', `A class keeps its name. Make a successor of ${name} to have another.`);
+  if (asked.isDefault !== row.isDefault)
+    throw HttpProblem.invalid(
+      'isDefault',
+      `Which class is the default is set for all of them in one act: PUT /api/classes/${name}/default. Leave it here as it is.`,
+    );
   const cls = filled(asked);
   assertClass(cls);
   const differ = differences(row.storageClass, cls);

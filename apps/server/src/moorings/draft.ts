@@ -178,7 +178,8 @@ async function meant(
 ): Promise<NewClass> {
   const [now] = await listClasses(database, storageClass.name);
   if (!now) throw HttpProblem.notFound('class', storageClass.name);
-  return carriedOver(was, storageClass, now.storageClass);
+  // the default is a change of its own
+  return { ...carriedOver(was, storageClass, now.storageClass), isDefault: now.isDefault };
 }
 
 /** Makes one change on the platform; gives the way back. */

@@ -2,15 +2,12 @@ import type { ClassRow } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { differences } from '@moorage/core/classes/succession';
 import { useMemo, useState } from 'react';
-import { useParams } from 'react-router';
-import { useClasses, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useDraft } from '../moorings/draft';
-import { Place } from '../parts/Place';
-import { Empty, Fetched } from '../parts/States';
 import { useNotice } from '../parts/useAct';
 import { changeClass, problemText } from './acts';
 import { ClassForm, type Filled } from './ClassForm';
+import { ClassPlace } from './ClassPlace';
 
 function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
   const go = useGo();
@@ -70,21 +67,12 @@ function Changing({ row, state }: { row: ClassRow; state: PlacementState }) {
 }
 
 export default function ChangeClass() {
-  const { name = '' } = useParams();
-  const placement = usePlacement();
-  const query = useClasses();
   return (
-    <Place
-      title={`Change ${name}`}
+    <ClassPlace
+      title={(name) => `Change ${name}`}
       question="No claim uses it, so it can be made anew under its name. Once claims do, the platform fixes what it promises."
     >
-      <Fetched query={query}>
-        {(classes) => {
-          const row = classes.find((c) => c.storageClass.name === name);
-          if (!row) return <Empty title={`There is no class ${name}`}>It may have been deleted.</Empty>;
-          return <Fetched query={placement}>{(state) => <Changing row={row} state={state} />}</Fetched>;
-        }}
-      </Fetched>
-    </Place>
+      {(row, state) => <Changing row={row} state={state} />}
+    </ClassPlace>
   );
 }

@@ -2,15 +2,13 @@ import type { ClassRow, Succession } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { differences, isLoose, successorName } from '@moorage/core/classes/succession';
 import { useMemo, useState } from 'react';
-import { useParams } from 'react-router';
 import { call } from '../api/client';
-import { queryClient, useClasses, usePlacement } from '../api/queries';
+import { queryClient } from '../api/queries';
 import { useGo } from '../frame/address';
-import { Place } from '../parts/Place';
-import { Empty, Fetched } from '../parts/States';
 import { useNotice } from '../parts/useAct';
 import { changeClass, problemText } from './acts';
 import { ClassForm, type Filled } from './ClassForm';
+import { ClassPlace } from './ClassPlace';
 
 function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
   const go = useGo();
@@ -68,21 +66,12 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
 }
 
 export default function Successor() {
-  const { name = '' } = useParams();
-  const placement = usePlacement();
-  const query = useClasses();
   return (
-    <Place
-      title={`A successor of ${name}`}
+    <ClassPlace
+      title={(name) => `A successor of ${name}`}
       question="The platform fixes what a class promises. The change makes a class that takes over, and a plan for moving the claims."
     >
-      <Fetched query={query}>
-        {(classes) => {
-          const row = classes.find((c) => c.storageClass.name === name);
-          if (!row) return <Empty title={`There is no class ${name}`}>It may have been deleted.</Empty>;
-          return <Fetched query={placement}>{(state) => <Succeeding row={row} state={state} />}</Fetched>;
-        }}
-      </Fetched>
-    </Place>
+      {(row, state) => <Succeeding row={row} state={state} />}
+    </ClassPlace>
   );
 }

@@ -9,7 +9,11 @@ export async function changeClass(
   cls: NewClass,
   wasDefault = cls.isDefault,
 ): Promise<ClassRow> {
-  const row = await call<ClassRow>(`/api/classes/${name}`, { method: 'PUT', version: Number(version), body: cls });
+  const row = await call<ClassRow>(`/api/classes/${name}`, {
+    method: 'PUT',
+    version: Number(version),
+    body: { ...cls, isDefault: wasDefault },
+  });
   if (cls.isDefault && !wasDefault) await call(`/api/classes/${name}/default`, { method: 'PUT' });
   await Promise.all([['classes'], ['placement']].map((queryKey) => queryClient.invalidateQueries({ queryKey })));
   return row;

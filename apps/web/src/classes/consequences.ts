@@ -4,7 +4,7 @@ import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { survives } from '@moorage/core/classes/survival';
 import { makeOffer } from '@moorage/core/placement/offer';
-import { offsiteClass } from '@moorage/core/placement/rules';
+import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { copiesOffered, copiesOn, footprintFactor, givesMode, thinState, type Pool } from '@moorage/core/pools/pool';
 import { sizeText } from '@moorage/core/sizes/display';
 import { foolish, impossible, names, plain, type Consequence } from './consequence';

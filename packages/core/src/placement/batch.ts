@@ -4,7 +4,8 @@ import { iopsLimit, throughputLimit, withVolume, type Pool, type Taking } from '
 import { decide, spreadScore } from './decide';
 import { Offers } from './offer';
 import type { PlacementInput, Quota } from './request';
-import { offsiteClass, passesAll, ruleContext } from './rules';
+import { offsiteClass } from '../classes/elsewhere';
+import { passesAll, ruleContext } from './rules';
 
 /** One claim of a batch with what is decided about it alone; the pools are the batch's. */
 export interface BatchClaim {
