@@ -47,7 +47,7 @@ function fateOf(row: ClassRow | undefined): string {
   return 'is destroyed for good, at once.';
 }
 
-function Deletion({ claim, close }: { claim: ClaimRow; close: () => void }) {
+function Deletion({ claim, copies, close }: { claim: ClaimRow; copies: readonly string[]; close: () => void }) {
   const go = useGo();
   const [, select] = useSelected();
   const [typed, setTyped] = useState('');
@@ -78,7 +78,7 @@ function Deletion({ claim, close }: { claim: ClaimRow; close: () => void }) {
     >
       <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
         {claim.volumeName
-          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateOf(classes?.find((c) => c.storageClass.name === claim.className))}`
+          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateOf(classes?.find((c) => c.storageClass.name === claim.className))}${copies.length > 0 ? ` So it is with its copy on ${copies.join(', and on ')}.` : ''}`
           : 'It has no volume yet: no data goes with it.'}
       </Typography>
       {used > 0 && (
@@ -131,7 +131,13 @@ function Body({ detail }: { detail: Detail }) {
             <Copyable text={claim.volumeId} what="backend identifier" />
           </Typography>
         )}
-        {deleting && <Deletion claim={claim} close={() => setDeleting(false)} />}
+        {deleting && (
+          <Deletion
+            claim={claim}
+            copies={[last?.trace.second, last?.trace.offsite].flatMap((c) => (c ? [c.pool] : []))}
+            close={() => setDeleting(false)}
+          />
+        )}
       </Paper>
       {stuck && last && (
         <Paper sx={{ p: 2 }}>
