@@ -95,6 +95,12 @@ describe('reading manifests that nobody here wrote', () => {
     expect([problem!.line, problem!.fix?.insert]).toEqual([line, insert]);
   });
 
+  test('an alias that names nothing is told, not thrown', () => {
+    const [object] = readManifestText(ours.replace('team: desk', 'team: *desk'));
+    expect([object!.what, object!.line]).toEqual(['broken', 2]);
+    expect(object!.problems[0]!.detail).toContain('Unresolved alias');
+  });
+
   test('nothing that is typed makes it throw', () =>
     fc.assert(
       fc.property(fc.nat(ours.length), fc.nat(12), fc.string({ maxLength: 8 }), (at, length, typed) => {

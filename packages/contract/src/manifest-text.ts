@@ -261,16 +261,22 @@ function readable(object: Record<string, unknown>): ClassManifest {
 export function readManifestText(text: string): ReadObject[] {
   const places = new Places(text);
   return places.documents.flatMap((document, index): ReadObject[] => {
-    const [broken] = document.errors;
-    if (broken) {
-      const [from, to] = broken.pos;
+    const broken = (from: number, to: number, why: string): ReadObject[] => {
       const span = places.span(from, Math.max(to, from + 1));
-      const detail = `This cannot be read: ${broken.message.split('\n')[0]!.replace(/ at line.*$/, '.')}`;
-      const problem = { ...span, path: [], detail };
+      const problem = { ...span, path: [], detail: `This cannot be read: ${why}` };
       const nothing = { kind: '', name: '', value: undefined, understood: [], kept: [], isDefault: false };
       return [{ ...span, document: index, what: 'broken', problems: [problem], ...nothing }];
+    };
+    const [error] = document.errors;
+    if (error) return broken(...error.pos, error.message.split('\n')[0]!.replace(/ at line.*$/, '.'));
+    let value: unknown;
+    try {
+      value = document.toJS({ maxAliasCount: 100 });
+    } catch (cause) {
+      // an alias that names nothing, or aliases that would unfold without end
+      const start = document.contents?.range?.[0] ?? document.range[0];
+      return broken(start, start + 1, `${(cause as Error).message}.`);
     }
-    const value: unknown = document.toJS({ maxAliasCount: 100 });
     if (value === null || value === undefined) return [];
     const { kind, items } = value as { kind?: unknown; items?: unknown };
     if (typeof kind === 'string' && kind.endsWith('List') && Array.isArray(items))
