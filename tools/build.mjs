@@ -30,7 +30,11 @@ export async function buildPrograms() {
   await Promise.all([
     build({
       ...common,
-      entryPoints: ['apps/server/src/main.ts', 'apps/server/src/testing/kill-harness.ts'],
+      entryPoints: [
+        'apps/server/src/main.ts',
+        'apps/server/src/testing/kill-harness.ts',
+        'apps/server/src/manifests/reading-worker.ts',
+      ],
       outdir: 'apps/server/dist',
       entryNames: '[name]',
     }),

@@ -37,6 +37,7 @@ function jest(projects, env) {
     '--selectProjects',
     ...projects,
     '--json',
+    '--passWithNoTests',
     `--outputFile=${report}`,
     ...only,
   ];

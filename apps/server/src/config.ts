@@ -1,4 +1,5 @@
 import { readFileSync } from 'node:fs';
+import { dirname } from 'node:path';
 import { roles } from '@moorage/contract/people';
 import { z } from 'zod';
 
@@ -36,6 +37,12 @@ export interface Config {
   /** 32 bytes for credentials at rest. */
   readonly key: Buffer;
   readonly sessionSecret: string;
+  /** Folder of the built programs: what runs in threads of its own stands there. */
+  readonly programs: string;
+  /** Names under which browsers reach this installation, beside those of the loopback. */
+  readonly hosts: readonly string[];
+  /** TLS is put before it: cookies are sent over TLS alone, and the proxy's word on addresses is taken. */
+  readonly behindTls: boolean;
   /** Folder of the built interface; undefined serves the API alone. */
   readonly webRoot?: string;
   readonly logLevel: string;
@@ -68,6 +75,12 @@ export function configFromEnvironment(): Config {
     estate: readEstate(required('MOORAGE_ESTATE')),
     key,
     sessionSecret: key.toString('base64'),
+    programs: dirname(process.argv[1] ?? '.'),
+    hosts: (process.env.MOORAGE_HOSTS ?? '')
+      .split(',')
+      .map((h) => h.trim())
+      .filter(Boolean),
+    behindTls: process.env.MOORAGE_BEHIND_TLS === '1',
     webRoot: process.env.MOORAGE_WEB_ROOT,
     logLevel: process.env.MOORAGE_LOG_LEVEL ?? 'info',
     backendTimeoutMs: Number(process.env.MOORAGE_BACKEND_TIMEOUT_MS ?? 10_000),

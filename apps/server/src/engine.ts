@@ -12,7 +12,12 @@ import { migrate } from './database/migrations';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
 import type { Metrics } from './metrics/metrics';
+import { purgeKeys } from './http/idempotency';
+import { Turns } from './live/turns';
+import { ManifestReader } from './manifests/reading';
+import { purgeFailures } from './people/brake';
 import type { Operation } from './operations/operation';
+import { findWaiting, type Helped } from './operations/operations';
 import { OperationQueue } from './operations/queue';
 import { Runner, type Performer } from './operations/runner';
 import { ensurePeople } from './people/people';
@@ -20,15 +25,43 @@ import type { PlatformConnector } from './platform/connector';
 import { Mirror } from './platform/mirror';
 import { Vault } from './secrets/vault';
 
+/** Pause between looks at some of the claims that wait, should a change that helps them have been missed. */
 const reconsiderMs = 30_000;
+const reconsiderAtOnce = 200;
+const purgeMs = 60_000;
 const settleMs = 100;
 
-/** Whether a change may help a claim that fits nowhere: a reservation made elsewhere never does. */
-const mayHelp = ({ topic, subject }: LiveEvent): boolean =>
-  topic === 'moorings' ||
-  topic === 'classes' ||
-  topic === 'backends' ||
-  ((topic === 'pools' || topic === 'namespaces') && subject !== undefined);
+/** Which claims that fit nowhere a change may help; undefined: none. A reservation made elsewhere never does. */
+function helpedBy({ topic, subject }: LiveEvent): Helped | undefined {
+  switch (topic) {
+    case 'moorings':
+      return subject === undefined ? {} : { className: subject.split('/')[0]! };
+    case 'classes':
+      return subject === undefined ? {} : { className: subject };
+    case 'backends':
+      return subject === undefined ? undefined : { backend: subject.split('/')[0]! };
+    case 'pools':
+      return subject === undefined ? undefined : { pool: subject };
+    case 'namespaces':
+      return subject === undefined ? undefined : { namespace: subject };
+    default:
+      return undefined;
+  }
+}
+
+/** Never runs twice at once: a call while it runs is passed over. */
+function oneAtATime(work: () => Promise<void>): () => Promise<void> {
+  let running = false;
+  return async () => {
+    if (running) return;
+    running = true;
+    try {
+      await work();
+    } finally {
+      running = false;
+    }
+  };
+}
 
 /**
  * The part of a server that works by itself. Every server carries operations; one of them, at any time, also watches the
@@ -44,8 +77,14 @@ export class Engine {
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
   private settling?: NodeJS.Timeout;
+  /** What changed since claims were last looked at again, by its text. */
+  private helped = new Map<string, Helped>();
+  private waitingAfter?: string;
   private woken: string[] = [];
   private readonly followed = new Set<string>();
+  readonly turns: Turns;
+  readonly reader: ManifestReader;
+  private purging?: NodeJS.Timeout;
   private started = false;
   private stopped = false;
 
@@ -57,8 +96,10 @@ export class Engine {
     private readonly log: Logger,
     onStep: (operation: Operation) => void,
   ) {
-    const serverKey = Math.floor(Math.random() * 0x7fffffff);
-    this.anchor = new Anchor(config.databaseUrl, serverKey, log);
+    this.anchor = new Anchor(config.databaseUrl, log);
+    const lease = () => this.anchor.lease;
+    this.turns = new Turns(database, lease);
+    this.reader = new ManifestReader(config.programs);
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
@@ -66,7 +107,7 @@ export class Engine {
     const reshapes = new ReshapeCarrier(database, this.backends);
     const perform: Performer = (operation, step) =>
       operation.kind === 'reshape' ? reshapes.perform(operation, step) : this.binder.perform(operation, step);
-    this.runner = new Runner(database, this.queue, serverKey, perform, metrics, log, onStep);
+    this.runner = new Runner(database, this.queue, lease, perform, metrics, log, onStep);
   }
 
   get site(): string {
@@ -100,7 +141,7 @@ export class Engine {
 
   private async prepare(): Promise<void> {
     const { estate } = this.config;
-    await migrate(this.database);
+    await migrate(this.database, this.config.key);
     await ensurePeople(this.database, estate.people);
     await ensureBackends(this.database, this.vault, estate);
     await this.queue.start();
@@ -109,6 +150,7 @@ export class Engine {
     this.anchor.on('follows', () => void this.follow());
     await this.anchor.start();
     this.runner.start();
+    this.purging = setInterval(() => void this.guard(this.purge), purgeMs);
     this.started = true;
   }
 
@@ -121,24 +163,47 @@ export class Engine {
     if (event.data.topic === 'backends' && renewed !== undefined) void this.guard(() => this.backends.renew(renewed));
     if (!this.anchor.leads) return;
     if (event.data.topic === 'backends') void this.guard(() => this.followBackends());
-    if (mayHelp(event.data)) this.reconsiderSoon();
+    const helped = helpedBy(event.data);
+    if (helped) this.reconsiderSoon(helped);
   }
 
-  private reconsiderSoon(): void {
+  private reconsiderSoon(helped: Helped): void {
+    this.helped.set(JSON.stringify(helped), helped);
     this.settling ??= setTimeout(() => {
       this.settling = undefined;
-      void this.guard(() => this.reconsider());
+      void this.guard(this.reconsider);
     }, settleMs);
   }
 
-  private async reconsider(): Promise<void> {
-    await this.sweep();
-    for await (const ids of this.binder.waitingClaims()) await this.runner.enqueue(ids);
-  }
+  /** Gives claims that wait another decision, those alone that what changed can help. */
+  private readonly reconsider = oneAtATime(async () => {
+    while (this.helped.size > 0 && !this.stopped) {
+      const all = [...this.helped.values()];
+      this.helped.clear();
+      // a change of everything covers the others
+      for (const helped of all.some((h) => Object.keys(h).length === 0) ? [{}] : all)
+        for await (const ids of this.binder.waitingClaims(helped)) await this.runner.enqueue(ids);
+    }
+  });
 
-  private async sweep(): Promise<void> {
+  /** Looks at some of the claims that wait, in turn, whatever changed: a notification may have been missed. */
+  private readonly reconsiderSome = oneAtATime(async () => {
+    const ids = await findWaiting(this.database, reconsiderAtOnce, this.waitingAfter);
+    this.waitingAfter = ids.length === reconsiderAtOnce ? ids[ids.length - 1] : undefined;
+    await this.runner.enqueue(ids);
+  });
+
+  private readonly sweep = oneAtATime(async () => {
     await this.runner.enqueue(await this.binder.findForgotten());
-  }
+  });
+
+  /** Forgets what has had its time, in small steps. */
+  private readonly purge = oneAtATime(async () => {
+    await this.turns.clear();
+    if (!this.anchor.leads) return;
+    await purgeFailures(this.database);
+    for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
+  });
 
   private async guard(work: () => Promise<void>): Promise<void> {
     try {
@@ -166,10 +231,10 @@ export class Engine {
     );
     this.mirror.start();
     this.timers.push(
-      setInterval(() => void this.guard(() => this.sweep()), this.config.sweepMs),
-      setInterval(() => this.reconsiderSoon(), reconsiderMs),
+      setInterval(() => void this.guard(this.sweep), this.config.sweepMs),
+      setInterval(() => void this.guard(this.reconsiderSome), reconsiderMs),
     );
-    void this.guard(() => this.sweep());
+    void this.guard(this.sweep);
     this.followed.clear();
     void this.guard(() => this.followBackends());
     this.findForever();
@@ -234,9 +299,11 @@ export class Engine {
   async stop(): Promise<void> {
     this.stopped = true;
     clearTimeout(this.settling);
+    clearInterval(this.purging);
     await this.follow();
     await this.runner.stop();
     await this.queue.stop().catch(() => undefined);
+    await this.reader.stop();
     await this.anchor.stop();
   }
 }

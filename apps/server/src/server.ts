@@ -5,7 +5,7 @@ import pino from 'pino';
 import type { Config } from './config';
 import { Database } from './database/database';
 import { Engine } from './engine';
-import { makeApp } from './http/app';
+import { makeApp, sessionMs } from './http/app';
 import { LiveStream } from './live/stream';
 import { Metrics } from './metrics/metrics';
 import type { Operation } from './operations/operation';
@@ -39,7 +39,7 @@ export async function startServer(config: Config, watching: Watching = {}): Prom
     log,
     (operation) => watching.onStep?.(operation),
   );
-  const stream = new LiveStream(engine.anchor);
+  const stream = new LiveStream(engine.anchor, sessionMs);
   const server = createServer(makeApp(config, database, sessions, engine, stream, metrics, log));
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
@@ -52,7 +52,7 @@ export async function startServer(config: Config, watching: Watching = {}): Prom
     url,
     ready,
     stop: async () => {
-      stream.close();
+      stream.closeAll();
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));
       await engine.stop();

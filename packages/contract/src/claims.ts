@@ -40,8 +40,10 @@ export const claimStates = [
   'nothing-fits',
   'no-class',
   'retrying',
+  'held-back',
   'foreign',
   'lost',
+  'unreachable',
   'deleting',
 ] as const;
 export type ClaimState = (typeof claimStates)[number];
@@ -128,6 +130,10 @@ export const claimRowSchema = z.object({
       error: z.object({ code: z.string(), detail: z.string() }).nullable(),
       nextAttemptAt: z.string().nullable(),
       attempts: z.number(),
+      /** What the claim asks for that is not carried out yet. */
+      asks: z.enum(['source', 'named-volume', 'selector']).nullable(),
+      /** Since when its backend does not list its volume any more. */
+      missingSince: z.string().nullable(),
     })
     .nullable(),
 });

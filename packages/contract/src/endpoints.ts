@@ -59,11 +59,16 @@ export interface Endpoint {
   /** Who may call it; `everyone` needs no sign-in. */
   readonly allowed: readonly Role[] | 'everyone';
   readonly query?: z.ZodObject;
+  /** What parts of the path look like, where not any text will do. */
+  readonly params?: z.ZodObject;
   readonly body?: z.ZodType;
+  /** Bytes of its body at most, where the usual 64 KiB are too few, or too many. */
+  readonly bodyLimit?: number;
   readonly response?: z.ZodType;
   readonly status?: number;
 }
 
+const mebibyte = 1024 * 1024;
 const reading = roles;
 const operating: readonly Role[] = ['administrator', 'operator'];
 const engineering: readonly Role[] = ['administrator', 'operator', 'storage-engineer'];
@@ -84,6 +89,7 @@ export const endpoints = {
     summary: 'Sign in',
     allowed: 'everyone',
     body: signInSchema,
+    bodyLimit: 2 * 1024,
     response: sessionSchema,
   },
   whoAmI: {
@@ -198,12 +204,14 @@ export const endpoints = {
     summary: 'Commission, grow, shrink or mend a cluster',
     allowed: engineering,
     body: newReshapeSchema,
+    bodyLimit: 2 * mebibyte,
     response: reshapeSchema,
     status: 201,
   },
   undoReshape: {
     method: 'post',
     path: '/api/reshapes/:id/undo',
+    params: z.object({ id: z.uuid() }),
     summary: 'Call a change off and give back what it took',
     allowed: engineering,
     response: reshapeSchema,
@@ -295,6 +303,7 @@ export const endpoints = {
     summary: 'Open or keep a class, grant it to namespaces, with quotas (If-Match)',
     allowed: operating,
     body: grantsChangeSchema,
+    bodyLimit: mebibyte,
     response: grantsSchema,
   },
   listSuccessions: {
@@ -319,6 +328,7 @@ export const endpoints = {
     summary: 'Apply changes of classes and moorings as a whole, or tell what stands against them',
     allowed: operating,
     body: draftSchema,
+    bodyLimit: mebibyte,
     response: appliedSchema,
   },
   planPlaces: {
@@ -327,6 +337,7 @@ export const endpoints = {
     summary: 'Keep a plan for many claims: each goes to its pool when it comes',
     allowed: operating,
     body: plannedPlacesSchema,
+    bodyLimit: 2 * mebibyte,
     status: 204,
   },
   listPlans: {
@@ -396,6 +407,7 @@ export const endpoints = {
     summary: 'Make claims and classes from a manifest, all or none of them',
     allowed: claiming,
     body: manifestTextSchema,
+    bodyLimit: mebibyte,
     response: manifestResultSchema,
     status: 201,
   },

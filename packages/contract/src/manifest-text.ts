@@ -12,6 +12,7 @@ import {
 } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { isMap, isNode, isPair, isScalar, LineCounter, parseAllDocuments, type Document, type Node } from 'yaml';
+import { excessOf, excessWords } from './manifest-excess';
 import { readManifest } from './manifests';
 
 /** Manifests as text: YAML with one or several documents, JSON, or lists of objects in either. */
@@ -56,8 +57,6 @@ export interface ReadObject extends Span {
   readonly isDefault: boolean;
 }
 
-const mostDocuments = 200;
-
 /** Where a member stands in the text: its value, or its name when the value is nothing. */
 class Places {
   private readonly lines = new LineCounter();
@@ -65,7 +64,7 @@ class Places {
 
   constructor(readonly text: string) {
     const parsed = parseAllDocuments(text, { lineCounter: this.lines });
-    this.documents = Array.isArray(parsed) ? [...(parsed as Document.Parsed[])].slice(0, mostDocuments) : [];
+    this.documents = Array.isArray(parsed) ? [...(parsed as Document.Parsed[])] : [];
   }
 
   span(from: number, to: number): Span {
@@ -257,8 +256,18 @@ function readable(object: Record<string, unknown>): ClassManifest {
   };
 }
 
-/** Everything that stands in a text, in its order: what was understood, what is kept, and what is wrong, by line. */
+/**
+ * Everything that stands in a text, in its order: what was understood, what is kept, and what is wrong, by line. Of a text past
+ * one of the limits nothing is read but that.
+ */
 export function readManifestText(text: string): ReadObject[] {
+  const excess = excessOf(text);
+  if (excess) {
+    const span = { from: excess.at, to: Math.min(excess.at + 1, text.length), line: excess.line };
+    const problem = { ...span, path: [], detail: excessWords(excess) };
+    const nothing = { kind: '', name: '', value: undefined, understood: [], kept: [], isDefault: false };
+    return [{ ...span, document: 0, what: 'broken', problems: [problem], ...nothing }];
+  }
   const places = new Places(text);
   return places.documents.flatMap((document, index): ReadObject[] => {
     const broken = (from: number, to: number, why: string): ReadObject[] => {

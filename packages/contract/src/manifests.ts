@@ -2,11 +2,15 @@ import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/cla
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
 import { sizeTextSchema } from './claims';
+import { manifestLimits } from './manifest-limits';
 import { nameSchema, storageClassSchema } from './classes';
 
 /** Manifests as text: YAML or JSON, one or several documents. */
 export const manifestTextSchema = z.object({
-  text: z.string().min(1, 'The manifest is empty.').max(200_000, 'The manifest is longer than 200,000 characters.'),
+  text: z
+    .string()
+    .min(1, 'The manifest is empty.')
+    .max(manifestLimits.characters, 'The manifest is longer than 200,000 characters.'),
 });
 const madeSchema = z.array(z.object({ kind: z.string(), namespace: z.string().nullable(), name: z.string() }));
 export const manifestResultSchema = z.object({

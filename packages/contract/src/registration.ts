@@ -67,6 +67,8 @@ export const probeSchema = z.object({
   /** What it says it is. */
   product: z.string().nullable(),
   version: z.string().nullable(),
+  /** What it is known by, whatever its address. */
+  identity: z.string().nullable(),
   /** The certificate it showed, whether trusted or not. */
   certificate: certificateSchema.nullable(),
   pools: z.array(

@@ -1,5 +1,5 @@
 import { probeBackend } from './probe';
-import { followCopies, storeInventory } from './inventory';
+import { followCopies, noteMissing, storeInventory } from './inventory';
 import { HttpProblem } from '../http/problem';
 import type { Access, Probe } from '@moorage/contract/registration';
 import type { Trust } from '@moorage/contract/backends';
@@ -7,7 +7,7 @@ import { usable } from '@moorage/core/capacity/usable';
 import type { PoolFacts } from '@moorage/contract/backends';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { Estate } from '../config';
-import type { Database } from '../database/database';
+import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { listPools } from '../pools/pools';
@@ -53,6 +53,17 @@ const usableOf = ({ redundancy }: PoolFacts): number =>
         redundancy.scheme,
       );
 
+/** Whether enough of a volume's copies answer to read it: one whole copy, or as many shards as data was cut into. */
+function isReachable(
+  copies: readonly { readonly state: string }[],
+  redundancy: PoolFacts['redundancy'] | undefined,
+): boolean {
+  if (copies.length === 0) return true;
+  const needed = redundancy?.kind === 'spread' && redundancy.scheme.kind === 'erasure' ? redundancy.scheme.data : 1;
+  // a new volume's copies may all be filling; one that replaces a failed copy has nothing to read yet
+  return copies.filter((c) => c.state === 'Synchronized').length >= needed || copies.every((c) => c.state !== 'Failed');
+}
+
 /** One connector for each backend, made when first needed and kept. */
 export class Backends {
   private readonly connectors = new Map<string, BackendConnector>();
@@ -92,6 +103,7 @@ export class Backends {
 
   /** Looks at one backend and writes down what it says. Never throws for the backend's own faults. */
   async sync(id: string): Promise<void> {
+    const { at: began } = (await this.database.one<{ at: Date }>('SELECT clock_timestamp() AS at'))!;
     let view: BackendView;
     try {
       view = await (await this.connector(id)).fetchView();
@@ -100,7 +112,7 @@ export class Backends {
       await this.noteProblem(id, error);
       return;
     }
-    await this.store(id, view);
+    await this.store(id, view, began);
   }
 
   private async noteProblem(id: string, { code, message }: BackendProblem): Promise<void> {
@@ -112,10 +124,30 @@ export class Backends {
     if (changed.length > 0) await announce(this.database, [{ topic: 'backends', subject: id }]);
   }
 
-  private async store(id: string, view: BackendView): Promise<void> {
+  /** Identifiers of its pools: their names, unless a pool of another backend has that one already. */
+  private async poolIds(id: string, names: readonly string[], tx: Transaction): Promise<ReadonlyMap<string, string>> {
+    const known = await this.database.rows<{ id: string; backend_id: string; name: string }>(
+      'SELECT id, backend_id, name FROM pools WHERE backend_id = $1 OR id = ANY($2)',
+      [id, names],
+      tx,
+    );
+    const own = new Map(known.filter((p) => p.backend_id === id).map((p) => [p.name, p.id]));
+    const taken = new Set(known.filter((p) => p.backend_id !== id).map((p) => p.id));
+    return new Map(names.map((name) => [name, own.get(name) ?? (taken.has(name) ? `${id}.${name}` : name)]));
+  }
+
+  /** `began`: when the backend was asked. What was made since is not in its answer. */
+  private async store(id: string, view: BackendView, began: Date): Promise<void> {
     await this.database.transaction(async (tx) => {
+      // backends that tell of themselves at the same moment must not take one identifier for two pools
+      await this.database.rows('SELECT pg_advisory_xact_lock(4416, 1)', [], tx);
+      const idOf = await this.poolIds(
+        id,
+        view.pools.map((p) => p.name),
+        tx,
+      );
       const pools = view.pools.map((p) => ({
-        id: p.name,
+        id: idOf.get(p.name)!,
         name: p.name,
         path: p.path,
         facts: p.facts,
@@ -126,7 +158,7 @@ export class Backends {
          SELECT id, $1, name, path, facts, usable FROM jsonb_to_recordset($2::jsonb)
            AS p(id text, name text, path text, facts jsonb, usable bigint)
          -- a pool that is being commissioned is there when it is whole
-         WHERE NOT EXISTS (SELECT 1 FROM reshapes r WHERE r.backend_id = $1 AND r.pool = p.id AND r.kind = 'commission' AND r.ended_at IS NULL)
+         WHERE NOT EXISTS (SELECT 1 FROM reshapes r WHERE r.backend_id = $1 AND r.pool = p.name AND r.kind = 'commission' AND r.ended_at IS NULL)
          ORDER BY id
          ON CONFLICT (id) DO UPDATE SET facts = excluded.facts, path = excluded.path, seen_at = now(), gone_since = NULL,
            largest_usable = greatest(pools.largest_usable, excluded.largest_usable)
@@ -142,6 +174,7 @@ export class Backends {
       await this.database.rows(
         `DELETE FROM pools p WHERE backend_id = $1 AND gone_since IS NOT NULL
            AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.pool_id = p.id)
+           AND NOT EXISTS (SELECT 1 FROM further_copies f WHERE f.pool_id = p.id)
            AND NOT EXISTS (SELECT 1 FROM moorings m WHERE m.pool_id = p.id)`,
         [id],
         tx,
@@ -159,38 +192,39 @@ export class Backends {
       const volumes = view.volumes.map((v) => ({
         volume_id: v.id,
         name: v.name,
-        pool_id: v.pool,
+        pool_id: idOf.get(v.pool) ?? v.pool,
         bytes: v.bytes,
         raw_bytes: raw(v.pool, v.bytes, v.copies.length),
         consumed: v.consumed,
         degraded: v.degraded,
+        reachable: !v.offline && isReachable(v.copies, factor.get(v.pool)),
         copies: v.copies,
       }));
-      const seen = await this.database.one<{ at: Date }>('SELECT clock_timestamp() AS at', [], tx);
-      const changedVolumes = await this.database.rows(
+      const changedVolumes = await this.database.rows<{ volume_id: string; gone: boolean }>(
         `WITH fresh AS (
-           SELECT * FROM jsonb_to_recordset($2::jsonb)
-             AS v(volume_id text, name text, pool_id text, bytes bigint, raw_bytes bigint, consumed bigint, degraded boolean, copies jsonb)
+           SELECT * FROM jsonb_to_recordset($2::jsonb) AS v(volume_id text, name text, pool_id text, bytes bigint, raw_bytes bigint,
+             consumed bigint, degraded boolean, reachable boolean, copies jsonb)
          ), gone AS (
-           DELETE FROM backend_volumes b WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.volume_id = b.volume_id) RETURNING volume_id
+           DELETE FROM backend_volumes b WHERE backend_id = $1 AND seen_at < $3 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.volume_id = b.volume_id) RETURNING volume_id
          ), kept AS (
-           INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
-           SELECT $1, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, $3 FROM fresh
-           ON CONFLICT (backend_id, volume_id) DO UPDATE SET name = excluded.name, pool_id = excluded.pool_id, bytes = excluded.bytes,
-             raw_bytes = excluded.raw_bytes, consumed = excluded.consumed, degraded = excluded.degraded, copies = excluded.copies, seen_at = excluded.seen_at
-           WHERE (backend_volumes.bytes, backend_volumes.consumed, backend_volumes.degraded, backend_volumes.copies)
-             IS DISTINCT FROM (excluded.bytes, excluded.consumed, excluded.degraded, excluded.copies) RETURNING volume_id
+           INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, reachable, copies, seen_at)
+           SELECT $1, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, reachable, copies, $3 FROM fresh
+           ON CONFLICT (backend_id, volume_id) DO UPDATE SET name = excluded.name, pool_id = excluded.pool_id, bytes = excluded.bytes, raw_bytes = excluded.raw_bytes,
+             consumed = excluded.consumed, degraded = excluded.degraded, reachable = excluded.reachable, copies = excluded.copies
+           WHERE (backend_volumes.bytes, backend_volumes.consumed, backend_volumes.degraded, backend_volumes.reachable, backend_volumes.copies)
+             IS DISTINCT FROM (excluded.bytes, excluded.consumed, excluded.degraded, excluded.reachable, excluded.copies) RETURNING volume_id
          )
-         SELECT volume_id FROM gone UNION ALL SELECT volume_id FROM kept`,
-        [id, JSON.stringify(volumes), seen!.at],
+         SELECT volume_id, true AS gone FROM gone UNION ALL SELECT volume_id, false FROM kept`,
+        [id, JSON.stringify(volumes), began],
         tx,
       );
+      if (changedVolumes.length > 0) await noteMissing(this.database, id, changedVolumes, tx);
       const changedBackend = await this.database.rows(
-        `UPDATE backends b SET reachable = true, healthy = $2, problem = NULL, checked_at = now(),
+        `UPDATE backends b SET reachable = true, healthy = $2, problem = NULL, checked_at = now(), identity = coalesce($4, identity),
            inventory_version = inventory_version + $3
          FROM (SELECT reachable, healthy FROM backends WHERE id = $1) old
          WHERE b.id = $1 RETURNING (NOT old.reachable OR old.healthy <> $2) AS changed`,
-        [id, view.healthy, changedDisks + changedPools.length + changedVolumes.length > 0 ? 1 : 0],
+        [id, view.healthy, changedDisks + changedPools.length + changedVolumes.length > 0 ? 1 : 0, view.identity],
         tx,
       );
       const changed =

@@ -8,6 +8,8 @@ export type LoadPoint = Load[number]['points'][number];
 
 /** Everything the backend says of itself at one moment. */
 export interface BackendView {
+  /** What it says it is, whatever its address; undefined when it does not say. */
+  readonly identity?: string;
   readonly healthy: boolean;
   readonly pools: readonly { readonly name: string; readonly path: string; readonly facts: PoolFacts }[];
   readonly volumes: readonly BackendVolume[];
@@ -48,6 +50,8 @@ export interface BackendVolume {
   readonly consumed: number;
   readonly ready: boolean;
   readonly degraded: boolean;
+  /** The backend itself says that it cannot be used. */
+  readonly offline: boolean;
   readonly copies: readonly {
     readonly disk: string;
     readonly node: string;

@@ -1,10 +1,12 @@
-import type { BackendVolumeRow, Inventory } from '@moorage/contract/inventory';
+import type { BackendEvents, BackendVolumeRow, Inventory } from '@moorage/contract/inventory';
 import { diskUses } from '@moorage/contract/inventory';
 import type { NodeFree } from '@moorage/core/clusters/design';
 import { parseCores } from '@moorage/core/nodes/cores';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 import type { BackendView } from './connector';
 
 /** Writes down nodes, disks and ways of a backend; gives how many of them changed. Only what changed is touched. */
@@ -53,6 +55,29 @@ export async function storeInventory(
     tx,
   );
   return nodes.length + changed.length + ways.length;
+}
+
+/** Notes on the claims whose volumes the backend lists no more, and takes it off those whose volumes came back. */
+export async function noteMissing(
+  database: Database,
+  backend: string,
+  volumes: readonly { readonly volume_id: string; readonly gone: boolean }[],
+  tx: Transaction,
+): Promise<void> {
+  const those = (gone: boolean) => volumes.filter((v) => v.gone === gone).map((v) => v.volume_id);
+  const changed = await database.rows<{ namespace: string; claim_name: string }>(
+    `UPDATE reservations r SET missing_since = CASE WHEN r.volume_id = ANY($2) THEN now() END
+     FROM pools p WHERE p.id = r.pool_id AND p.backend_id = $1 AND r.state IN ('made', 'bound', 'adrift')
+       AND ((r.volume_id = ANY($2) AND r.missing_since IS NULL) OR (r.volume_id = ANY($3) AND r.missing_since IS NOT NULL))
+     RETURNING r.namespace, r.claim_name`,
+    [backend, those(true), those(false)],
+    tx,
+  );
+  await announce(
+    database,
+    changed.slice(0, 100).map((c) => ({ topic: 'claims' as const, subject: `${c.namespace}/${c.claim_name}` })),
+    tx,
+  );
 }
 
 /** A cluster moves copies by itself when it rebuilds or levels out: what we hold of their places follows. */
@@ -237,24 +262,40 @@ export async function freeOnNodes(database: Database): Promise<Map<string, NodeF
   return free;
 }
 
+const volumeNames = /pvc-[0-9a-f-]+/g;
+
+/** Events of a backend that a person may see: those that name volumes, only when the volumes are theirs. */
+export async function ownEvents(database: Database, sight: Sight, events: BackendEvents): Promise<BackendEvents> {
+  if (sight.isWhole) return events;
+  const named = [...new Set(events.flatMap((e) => e.message.match(volumeNames) ?? []))];
+  const own = await database.rows<{ volume_name: string }>(
+    'SELECT volume_name FROM reservations WHERE volume_name = ANY($1) AND namespace = ANY($2)',
+    [named, sight.namespaces],
+  );
+  const seen = new Set(own.map((o) => o.volume_name));
+  return events.filter((e) => (e.message.match(volumeNames) ?? []).every((name) => seen.has(name)));
+}
+
 /** Volumes on a backend, each with the claim that holds it. */
 export async function listBackendVolumes(
   database: Database,
+  sight: Sight,
   id: string,
   query: { q?: string; degraded?: boolean; limit: number; offset: number },
 ): Promise<{ volumes: BackendVolumeRow[]; total: number }> {
   const like = query.q ? `%${query.q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
   const from = `FROM backend_volumes v LEFT JOIN reservations r ON r.volume_name = v.name
     WHERE v.backend_id = $1 AND ($2::text IS NULL OR v.name ILIKE $2 OR v.volume_id ILIKE $2 OR v.pool_id ILIKE $2
-      OR r.namespace || '/' || r.claim_name ILIKE $2) AND ($3::boolean IS NULL OR v.degraded = $3)`;
+      OR r.namespace || '/' || r.claim_name ILIKE $2) AND ($3::boolean IS NULL OR v.degraded = $3)
+    AND ($4::text[] IS NULL OR r.namespace = ANY($4))`;
   const [volumes, counted] = await Promise.all([
     database.rows<BackendVolumeRow>(
       `SELECT v.volume_id AS id, v.name, v.pool_id AS pool, v.bytes, v.consumed, v.degraded, v.copies,
          r.namespace || '/' || r.claim_name AS claim ${from}
-       ORDER BY v.degraded DESC, v.consumed DESC, v.volume_id LIMIT $4 OFFSET $5`,
-      [id, like, query.degraded, query.limit, query.offset],
+       ORDER BY v.degraded DESC, v.consumed DESC, v.volume_id LIMIT $5 OFFSET $6`,
+      [id, like, query.degraded, sight.namespaces, query.limit, query.offset],
     ),
-    database.one<{ count: number }>(`SELECT count(*) ${from}`, [id, like, query.degraded]),
+    database.one<{ count: number }>(`SELECT count(*) ${from}`, [id, like, query.degraded, sight.namespaces]),
   ]);
   return { volumes, total: counted?.count ?? 0 };
 }

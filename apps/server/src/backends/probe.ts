@@ -50,6 +50,7 @@ export async function probeBackend(access: Access, metrics: Metrics, timeoutMs: 
     detail,
     ...found,
     certificate: certificate ?? null,
+    identity: view?.identity ?? null,
     pools: view?.pools.map((p) => capabilities(p.name, p.facts)) ?? [],
     nodes: view?.nodes.length ?? 0,
     disks: view?.disks.length ?? 0,

@@ -30,6 +30,23 @@ function assertReady(probe: Probe): void {
   ]);
 }
 
+/** The same backend under two names would be promised twice. */
+async function assertNew(database: Database, { identity }: Probe, id: string): Promise<void> {
+  if (identity === null) return;
+  const twin = await database.one<{ id: string; address: string }>(
+    'SELECT id, address FROM backends WHERE identity = $1 AND id <> $2 LIMIT 1',
+    [identity, id],
+  );
+  if (twin)
+    throw new HttpProblem(
+      409,
+      'registered-already',
+      'This backend is there already',
+      `What answers there is ${twin.id}, registered with the address ${twin.address}. Registered twice, its room would be promised twice. To reach it by another address, forget it first or change that one.`,
+      'address',
+    );
+}
+
 /** Registers a backend once it is seen to work; its credentials are sealed before they are stored. */
 export async function registerBackend(
   database: Database,
@@ -41,13 +58,15 @@ export async function registerBackend(
 ): Promise<BackendRow> {
   const taken = await database.one('SELECT 1 FROM backends WHERE id = $1', [asked.id]);
   if (taken) throw HttpProblem.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
-  assertReady(await backends.probe(asked));
+  const probe = await backends.probe(asked);
+  assertReady(probe);
+  await assertNew(database, probe, asked.id);
   const { id, title, address, username, password, sites, trust } = asked;
   await database.transaction(async (tx) => {
     const made = await database.rows(
-      `INSERT INTO backends (id, title, address, username, secret, sites, trust) VALUES ($1, $2, $3, $4, $5, $6, $7::jsonb)
+      `INSERT INTO backends (id, title, address, username, secret, sites, trust, identity) VALUES ($1, $2, $3, $4, $5, $6, $7::jsonb, $8)
        ON CONFLICT DO NOTHING RETURNING id`,
-      [id, title, address, username, vault.seal(password), sites, JSON.stringify(trust)],
+      [id, title, address, username, vault.seal(password), sites, JSON.stringify(trust), probe.identity],
       tx,
     );
     if (made.length === 0) throw HttpProblem.invalid('id', `There is a backend "${id}" already. Choose another name.`);

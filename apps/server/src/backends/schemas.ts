@@ -14,6 +14,8 @@ export const collectionSchema = <T extends z.ZodType>(member: T) =>
 
 export const rootSchema = z.object({
   RedfishVersion: z.string(),
+  /** Stays the same whatever the address. */
+  UUID: z.string().min(1).max(100).optional(),
   Storage: linkSchema,
   Name: z.string().default(''),
   Product: z.string().optional(),

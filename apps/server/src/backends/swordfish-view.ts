@@ -261,6 +261,7 @@ export function volumeFrom(v: VolumeResource, drives?: ReadonlyMap<string, Drive
     consumed: v.Capacity?.Data?.ConsumedBytes ?? v.Capacity?.Data?.AllocatedBytes ?? 0,
     ready: (v.Status?.State ?? 'Enabled') === 'Enabled',
     degraded: v.Status?.Health !== undefined && v.Status.Health !== 'OK',
+    offline: /^(UnavailableOffline|Absent|Disabled)$/.test(v.Status?.State ?? ''),
     // volumes of other backends that are written at the same time are no copies of this one's
     copies: v.ReplicaTargets.filter((r) => !r['@odata.id']?.startsWith('urn:')).map((replica) => {
       const path = replica.Links?.Drives[0]?.['@odata.id'] ?? '';

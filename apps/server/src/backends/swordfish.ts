@@ -34,6 +34,7 @@ const raidFor = (copies: number): string => ['None', 'RAID1', 'RAID1Triple'][cop
 export class SwordfishConnector implements BackendConnector {
   private paths?: Paths;
   private view?: SwordfishView;
+  private identity?: string;
   private made?: SwordfishCluster;
   private readonly drivePaths = new DrivePaths();
   private readonly serviceClasses = new Set<string>();
@@ -43,6 +44,7 @@ export class SwordfishConnector implements BackendConnector {
   private async find(): Promise<Paths> {
     if (this.paths) return this.paths;
     const root = await this.http.get('/redfish/v1', rootSchema);
+    this.identity = root.UUID;
     const { Members } = await this.http.get(root.Storage['@odata.id'], collectionSchema(linkSchema));
     const storage = Members[0]?.['@odata.id'];
     if (!storage) throw new BackendProblem('nonsense', 'the service lists no storage');
@@ -51,7 +53,9 @@ export class SwordfishConnector implements BackendConnector {
   }
 
   async fetchView(): Promise<BackendView> {
-    return (this.view ??= new SwordfishView(this.http, await this.find(), this.drivePaths)).fetch();
+    const paths = await this.find();
+    this.view ??= new SwordfishView(this.http, paths, this.drivePaths);
+    return { ...(await this.view.fetch()), ...(this.identity !== undefined && { identity: this.identity }) };
   }
 
   /** Whether the account may change things; true where the service tells nothing of rights. */

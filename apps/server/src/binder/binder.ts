@@ -7,10 +7,10 @@ import { announce } from '../live/announce';
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Metrics } from '../metrics/metrics';
-import { advance, ensureOperations, findStranded, findWaiting, finished } from '../operations/operations';
+import { advance, ensureOperations, findStranded, findWaiting, finished, type Helped } from '../operations/operations';
 import type { Operation, Step } from '../operations/operation';
 import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
-import { upsertObjects } from '../platform/mirror';
+import { noteMade } from '../platform/mirror';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { findFurtherCopies, findReservation, type FurtherCopy, type Reserved } from './reservation';
@@ -104,8 +104,14 @@ export class Binder {
       const moved = await advance(this.database, operation, 'made', {}, tx);
       if (!moved) return undefined;
       await this.database.rows(
-        `UPDATE reservations SET state = 'made', volume_id = $2 WHERE claim_uid = $1 AND state = 'held'`,
-        [held.claim_uid, made.id],
+        `WITH kept AS (
+           UPDATE reservations SET state = 'made', volume_id = $2, made_at = now() WHERE claim_uid = $1 AND state = 'held'
+           RETURNING pool_id, volume_name, bytes, raw_bytes
+         )
+         -- known from now on: when the backend does not list it the next time, it was lost
+         INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
+         SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
+        [held.claim_uid, made.id, held.backend_id, JSON.stringify(made.copies)],
         tx,
       );
       if (copies.length > 0)
@@ -243,7 +249,7 @@ export class Binder {
       if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
     }
     return this.database.transaction(async (tx) => {
-      if (made) await upsertObjects(this.database, 'persistentvolumes', [made], tx);
+      if (made) await noteMade(this.database, 'persistentvolumes', made, tx);
       return advance(this.database, operation, 'written', {}, tx);
     });
   }
@@ -278,7 +284,16 @@ export class Binder {
   ): Promise<string[]> {
     if (plural !== 'persistentvolumeclaims') return [];
     const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
-    if (bound.length > 0) await this.noteBound(bound, tx);
+    if (bound.length > 0) {
+      await this.noteBound(bound, tx);
+      // bound by the platform to a volume made beforehand: nothing is left to do here
+      await this.database.rows(
+        `UPDATE operations SET state = 'abandoned', waiting_for = NULL, updated_at = now()
+         WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
+        [bound],
+        tx,
+      );
+    }
     const pending = changed
       .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
       .map((c) => c.metadata.uid!);
@@ -365,11 +380,11 @@ export class Binder {
     return [...begun, ...released, ...(await findStranded(this.database, 500))];
   }
 
-  /** Claims that wait because nothing fits, in pages, for another decision after something changed. */
-  async *waitingClaims(): AsyncGenerator<string[]> {
+  /** Claims that wait because nothing fits and that a change can help, in pages, for another decision. */
+  async *waitingClaims(helped: Helped): AsyncGenerator<string[]> {
     let after: string | undefined;
     for (;;) {
-      const page = await findWaiting(this.database, 200, after);
+      const page = await findWaiting(this.database, 200, after, helped);
       if (page.length === 0) return;
       yield page;
       after = page[page.length - 1];

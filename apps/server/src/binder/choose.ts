@@ -6,7 +6,8 @@ import { decide, type Decision, type FurtherCopy } from '@moorage/core/placement
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { whatWouldBind } from '@moorage/core/placement/remedies';
 import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
-import { placeCopies, type PlacedCopy } from '@moorage/core/replicas/place';
+import { placeOnPool, promisableDisks } from '@moorage/core/replicas/on-pool';
+import type { PlacedCopy } from '@moorage/core/replicas/place';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database, Transaction } from '../database/database';
 import { announce } from '../live/announce';
@@ -25,7 +26,14 @@ interface StoredClaim {
   phase: string | null;
   body: {
     metadata: { annotations?: Record<string, string>; deletionTimestamp?: string };
-    spec: { accessModes?: AccessMode[]; volumeMode?: VolumeMode };
+    spec: {
+      accessModes?: AccessMode[];
+      volumeMode?: VolumeMode;
+      dataSource?: unknown;
+      dataSourceRef?: unknown;
+      volumeName?: string;
+      selector?: unknown;
+    };
   };
   class: ClassManifest | null;
   /** The node the platform chose for the claim's first pod, and its zone. */
@@ -71,75 +79,105 @@ async function readQuotas(database: Database, { namespace, limits }: StoredClaim
   }));
 }
 
+/** What a claim asks for that is not carried out yet: an empty volume must never stand in the place of data. */
+function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volume' | 'selector' | undefined {
+  if (spec.dataSource || spec.dataSourceRef) return 'source';
+  if (spec.volumeName) return 'named-volume';
+  return spec.selector ? 'selector' : undefined;
+}
+
+type Chosen =
+  | { readonly moved: Operation | undefined }
+  | { readonly refused: PlacementInput; readonly decision: Decision; readonly tookMicros: number };
+
 /**
  * Chooses a pool for a claim and reserves it, in one transaction under the locks of the namespace and of the moored pools:
- * any number of servers together never exceed a ceiling. The trace is kept whether or not something fits.
+ * any number of servers together never exceed a ceiling. The trace is kept whether or not something fits; what would bind a
+ * claim that fits nowhere is looked for once the locks are gone.
  */
-export function chooseAndReserve(
+export async function chooseAndReserve(
   database: Database,
   metrics: Metrics,
   site: string,
   operation: Operation,
 ): Promise<Operation | undefined> {
-  return database.transaction(async (tx) => {
-    const claim = await database.one<StoredClaim>(claimSelect, [operation.subject], tx);
-    if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost')
-      return advance(database, operation, 'abandoned', {}, tx);
-    // bound to a volume made beforehand: not ours to provide
-    if (claim.phase === 'Bound') return advance(database, operation, 'abandoned', {}, tx);
-    if (claim.class?.provisioner !== provisioner) return rest(database, operation, 'class', tx);
-    const { storageClass } = fromManifest(claim.class);
-    const { moorings } = claim;
-    const node = claim.node ?? undefined;
-    if (storageClass.binding === 'WaitForFirstConsumer' && !node)
-      return rest(database, operation, 'first-consumer', tx);
-
-    const quotas = await readQuotas(database, claim, tx);
-    const live = await livePools(
+  const chosen = await database.transaction((tx) => chooseUnderLocks(database, metrics, site, operation, tx));
+  if ('moved' in chosen) return chosen.moved;
+  const { refused, decision, tookMicros } = chosen;
+  const everywhere = { ...refused, pools: corePools(await livePools(database, 'all')) };
+  const remedies = whatWouldBind(everywhere);
+  return database.transaction(async (tx) =>
+    rest(
       database,
-      moorings.map((m) => m.pool),
+      operation,
+      'capacity',
       tx,
-      'lock',
-    );
-    const request: ClaimRequest = {
-      namespace: claim.namespace,
-      size: claim.size_bytes as Bytes,
-      modes: claim.body.spec.accessModes ?? [],
-      volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
-      zone: claim.zone ?? undefined,
-      tuned: readTuned(claim.body.metadata.annotations),
-    };
-    const input: PlacementInput = {
-      claim: request,
-      site,
-      storageClass,
-      moorings,
-      pools: corePools(live),
-      quotas,
-      ...(!claim.open && { granted: claim.granted }),
-      ...(claim.planned !== null && { planned: claim.planned }),
-    };
-    const started = performance.now();
-    const decision = decide(input);
-    const tookMicros = (performance.now() - started) * 1000;
-    metrics.decisions.observe(tookMicros / 1e6);
+      await keepDecision(database, operation, decision, tookMicros, remedies, tx),
+    ),
+  );
+}
 
-    if (!decision.winner) {
-      const everywhere = { ...input, pools: corePools(await livePools(database, 'all', tx)) };
-      const kept = await keepDecision(database, operation, decision, tookMicros, whatWouldBind(everywhere), tx);
-      return rest(database, operation, 'capacity', tx, kept);
-    }
-    const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
-    const tuned = tunedClass(storageClass, request.tuned);
-    const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
-    await reserve(database, claim, tuned, decision, copies, tx);
-    if (claim.planned !== null) await placeTaken(database, claim, tx);
-    const { second, offsite } = decision;
-    if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second, tx);
-    if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite, tx);
-    await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
-    return advance(database, operation, 'making', { decisionId: id }, tx);
-  });
+async function chooseUnderLocks(
+  database: Database,
+  metrics: Metrics,
+  site: string,
+  operation: Operation,
+  tx: Transaction,
+): Promise<Chosen> {
+  const claim = await database.one<StoredClaim>(claimSelect, [operation.subject], tx);
+  // gone, going, or bound to a volume made beforehand: not ours to provide
+  if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
+    return { moved: await advance(database, operation, 'abandoned', {}, tx) };
+  if (claim.class?.provisioner !== provisioner) return { moved: await rest(database, operation, 'class', tx) };
+  const held = notYet(claim);
+  if (held) return { moved: await rest(database, operation, held, tx) };
+  const { storageClass } = fromManifest(claim.class);
+  const { moorings } = claim;
+  const node = claim.node ?? undefined;
+  if (storageClass.binding === 'WaitForFirstConsumer' && !node)
+    return { moved: await rest(database, operation, 'first-consumer', tx) };
+
+  const quotas = await readQuotas(database, claim, tx);
+  const live = await livePools(
+    database,
+    moorings.map((m) => m.pool),
+    tx,
+    'lock',
+  );
+  const request: ClaimRequest = {
+    namespace: claim.namespace,
+    size: claim.size_bytes as Bytes,
+    modes: claim.body.spec.accessModes ?? [],
+    volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+    zone: claim.zone ?? undefined,
+    tuned: readTuned(claim.body.metadata.annotations),
+  };
+  const input: PlacementInput = {
+    claim: request,
+    site,
+    storageClass,
+    moorings,
+    pools: corePools(live),
+    quotas,
+    ...(!claim.open && { granted: claim.granted }),
+    ...(claim.planned !== null && { planned: claim.planned }),
+  };
+  const started = performance.now();
+  const decision = decide(input);
+  const tookMicros = (performance.now() - started) * 1000;
+  metrics.decisions.observe(tookMicros / 1e6);
+  if (!decision.winner) return { refused: input, decision, tookMicros };
+
+  const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
+  const tuned = tunedClass(storageClass, request.tuned);
+  const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
+  await reserve(database, claim, tuned, decision, copies, tx);
+  if (claim.planned !== null) await placeTaken(database, claim, tx);
+  const { second, offsite } = decision;
+  if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second, tx);
+  if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite, tx);
+  await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
+  return { moved: await advance(database, operation, 'making', { decisionId: id }, tx) };
 }
 
 /** Lets the operation wait, and tells the pages when that is news. The result is undefined: there is nothing to go on with. */
@@ -198,18 +236,11 @@ function placedCopies(
   node: string | undefined,
 ): readonly PlacedCopy[] {
   const pool = input.pools.get(at.pool)!;
-  if (pool.redundancy.kind !== 'spread' || !pool.redundancy.disks) return [];
-  const disks = pool.redundancy.disks.map((d) => ({ ...d, capacity: Math.floor(d.capacity * pool.overcommit) }));
-  const placed = placeCopies(disks, {
-    copies: storageClass.copies,
-    size: at.provisioned,
-    preferNode: storageClass.locality ? node : undefined,
-    ...(storageClass.pinnedNodes.length > 0 && { pinned: storageClass.pinnedNodes }),
-    ...(storageClass.witness && { witness: 'wanted' as const }),
-  });
+  if (!promisableDisks(pool)) return [];
+  const placed = placeOnPool(pool, storageClass, at.provisioned, node);
   // the rule about disk room passed for this very state
-  if (!placed.ok) throw new Error(`copies cannot be placed on ${pool.id} although every rule passed`);
-  return placed.copies;
+  if (!placed) throw new Error(`copies cannot be placed on ${pool.id} although every rule passed`);
+  return placed;
 }
 
 async function reserve(

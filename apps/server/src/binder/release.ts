@@ -86,8 +86,21 @@ export class Release {
 
   freeReservation(operation: Operation): Promise<Operation | undefined> {
     return this.database.transaction(async (tx) => {
-      await this.database.rows('DELETE FROM reservations WHERE claim_uid = $1', [operation.subject], tx);
-      await announce(this.database, [{ topic: 'pools', subject: 'freed' }, { topic: 'namespaces' }], tx);
+      const freed = await this.database.rows<{ pool_id: string; namespace: string }>(
+        `WITH gone AS (DELETE FROM reservations WHERE claim_uid = $1 RETURNING pool_id, namespace)
+         SELECT pool_id, namespace FROM gone
+         UNION SELECT f.pool_id, g.namespace FROM further_copies f, gone g WHERE f.claim_uid = $1`,
+        [operation.subject],
+        tx,
+      );
+      await announce(
+        this.database,
+        freed.flatMap(({ pool_id, namespace }) => [
+          { topic: 'pools' as const, subject: pool_id },
+          { topic: 'namespaces' as const, subject: namespace },
+        ]),
+        tx,
+      );
       return advance(this.database, operation, 'released', {}, tx);
     });
   }

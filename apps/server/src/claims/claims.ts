@@ -5,7 +5,9 @@ import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import type { PlatformConnector } from '../platform/connector';
-import { upsertObjects } from '../platform/mirror';
+import { isKeepable } from '../http/body';
+import { Sight } from '../people/sight';
+import { noteMade } from '../platform/mirror';
 
 interface StoredClaim {
   uid: string;
@@ -31,6 +33,8 @@ interface StoredClaim {
   next_attempt_at: Date | null;
   trace: DecisionRow['trace'] | null;
   pod: string | null;
+  waiting_for: 'source' | 'named-volume' | 'selector' | null;
+  missing_since: Date | null;
 }
 
 // the last decision, and the pod that mounts the claim, for the rows of one page only
@@ -46,8 +50,10 @@ const unbound = new Set<ClaimRow['state']>([
   'nothing-fits',
   'no-class',
   'retrying',
+  'held-back',
   'foreign',
   'lost',
+  'unreachable',
 ]);
 
 function toRow(c: StoredClaim): ClaimRow {
@@ -81,6 +87,8 @@ function toRow(c: StoredClaim): ClaimRow {
           error: c.error,
           nextAttemptAt: c.next_attempt_at?.toISOString() ?? null,
           attempts: c.attempts ?? 0,
+          asks: c.state === 'held-back' ? c.waiting_for : null,
+          missingSince: c.missing_since?.toISOString() ?? null,
         }
       : null,
   };
@@ -103,19 +111,38 @@ const sortTypes = {
   state: 'text',
 } as const;
 
+/** A time as text whatever the server's own zone. */
+const sortTexts: Partial<Record<ClaimQuery['sort'], string>> = {
+  created: `to_char(c.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS.US') || '+00'`,
+};
+
 /** Failed attempts after which trying again is no longer expected to help without a person. */
 const stubborn = 5;
 
 interface Cursor {
-  readonly value: string | number;
+  /** Which list it goes on in: a value of one order means nothing in another. */
+  readonly sort: ClaimQuery['sort'];
+  readonly value: string;
   readonly uid: string;
 }
 
-function readCursor(text: string | undefined): Cursor | undefined {
+const isOfSort: Record<ClaimQuery['sort'], (value: string) => boolean> = {
+  created: (value) =>
+    /^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d{1,6})?\+00$/.test(value) &&
+    !Number.isNaN(Date.parse(value.replace(' ', 'T').replace('+00', 'Z'))),
+  size: (value) => /^\d{1,15}$/.test(value),
+  name: isKeepable,
+  namespace: isKeepable,
+  class: isKeepable,
+  state: isKeepable,
+};
+
+function readCursor(text: string | undefined, of: ClaimQuery['sort']): Cursor | undefined {
   if (!text) return undefined;
   try {
-    const { value, uid } = JSON.parse(Buffer.from(text, 'base64url').toString('utf8')) as Cursor;
-    if (typeof uid === 'string' && (typeof value === 'string' || typeof value === 'number')) return { value, uid };
+    const { sort, value, uid } = JSON.parse(Buffer.from(text, 'base64url').toString('utf8')) as Cursor;
+    if (sort === of && typeof uid === 'string' && isKeepable(uid) && typeof value === 'string' && isOfSort[of](value))
+      return { sort, value, uid };
   } catch {
     // told below
   }
@@ -123,27 +150,28 @@ function readCursor(text: string | undefined): Cursor | undefined {
 }
 
 /** One page of claims, filtered and sorted in the database. */
-export async function listClaims(database: Database, query: ClaimQuery): Promise<ClaimPage> {
+export async function listClaims(database: Database, sight: Sight, query: ClaimQuery): Promise<ClaimPage> {
   const { namespace, className, state, q, sort, direction, limit } = query;
-  const cursor = readCursor(query.cursor);
+  const cursor = readCursor(query.cursor, sort);
   const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
     AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
-      OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)`;
+      OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)
+    AND ($4::text[] IS NULL OR c.namespace = ANY($4))`;
   const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
   const stateFilter = state === 'bound' ? `c.state = 'bound'` : state === 'unbound' ? `c.state <> 'bound'` : 'true';
   const column = sortColumns[sort];
   const beyond = direction === 'asc' ? '>' : '<';
   const [rows, counted] = await Promise.all([
     database.rows<StoredClaim & { sort_value: string }>(
-      `${select.replace('SELECT c.*', `SELECT c.*, ${column}::text AS sort_value`)} WHERE ${filter} AND ${stateFilter}
-         AND ($4::text IS NULL OR (${column}, c.uid) ${beyond} ($4::text::${sortTypes[sort]}, $5))
-       ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $6`,
-      [namespace, className, like, cursor && String(cursor.value), cursor?.uid, limit + 1],
+      `${select.replace('SELECT c.*', `SELECT c.*, ${sortTexts[sort] ?? `${column}::text`} AS sort_value`)} WHERE ${filter} AND ${stateFilter}
+         AND ($5::text IS NULL OR (${column}, c.uid) ${beyond} ($5::text::${sortTypes[sort]}, $6))
+       ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $7`,
+      [namespace, className, like, sight.namespaces, cursor?.value, cursor?.uid, limit + 1],
     ),
     database.one<ClaimPage['counts']>(
       `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
-      [namespace, className, like],
+         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
+      [namespace, className, like, sight.namespaces],
     ),
   ]);
   const page = rows.slice(0, limit);
@@ -151,7 +179,7 @@ export async function listClaims(database: Database, query: ClaimQuery): Promise
   const counts = counted ?? { bound: 0, unbound: 0, stuck: 0 };
   const next =
     rows.length > limit && last
-      ? Buffer.from(JSON.stringify({ value: last.sort_value, uid: last.uid })).toString('base64url')
+      ? Buffer.from(JSON.stringify({ sort, value: last.sort_value, uid: last.uid })).toString('base64url')
       : null;
   return {
     claims: page.map(toRow),
@@ -161,7 +189,8 @@ export async function listClaims(database: Database, query: ClaimQuery): Promise
   };
 }
 
-async function getStored(database: Database, namespace: string, name: string): Promise<StoredClaim> {
+async function getStored(database: Database, sight: Sight, namespace: string, name: string): Promise<StoredClaim> {
+  if (!sight.sees(namespace)) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
   const row = await database.one<StoredClaim>(
     `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
     [namespace, name],
@@ -170,8 +199,13 @@ async function getStored(database: Database, namespace: string, name: string): P
   return row;
 }
 
-export async function getClaim(database: Database, namespace: string, name: string): Promise<ClaimDetail> {
-  const row = await getStored(database, namespace, name);
+export async function getClaim(
+  database: Database,
+  sight: Sight,
+  namespace: string,
+  name: string,
+): Promise<ClaimDetail> {
+  const row = await getStored(database, sight, namespace, name);
   const decisions = await database.rows<{
     made_at: Date;
     took_micros: number;
@@ -218,12 +252,12 @@ export async function createClaim(
   });
   const subject = `${namespace}/${name}`;
   const operations = await database.transaction(async (tx) => {
-    await upsertObjects(database, 'persistentvolumeclaims', [made], tx);
+    await noteMade(database, 'persistentvolumeclaims', made, tx);
     await record(database, { person, action: 'create', kind: 'claim', subject, after: asked }, tx);
     await announce(database, [{ topic: 'claims', subject }], tx);
     return begin([made.metadata.uid!], tx);
   });
-  return { claim: toRow(await getStored(database, namespace, name)), operations };
+  return { claim: toRow(await getStored(database, Sight.everything, namespace, name)), operations };
 }
 
 /** Deletes a claim on the platform. When its class destroys the volume and data was written, the name must be given once more. */
@@ -234,7 +268,7 @@ export async function deleteClaim(
   confirm: string | undefined,
   person: string,
 ): Promise<void> {
-  const claim = toRow(await getStored(database, at.namespace, at.name));
+  const claim = toRow(await getStored(database, Sight.everything, at.namespace, at.name));
   const fate = await database.one<{ reclaim: string; grace_days: number }>(
     'SELECT reclaim, grace_days FROM reservations WHERE claim_uid = $1',
     [claim.uid],

@@ -1,16 +1,20 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
-import { strategyAnnotation, toManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { differences, isLoose } from '@moorage/core/classes/succession';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
-import { announce } from '../live/announce';
-import { record } from '../logbook/logbook';
-import type { PlatformConnector, PlatformObject } from '../platform/connector';
-import { upsertObjects } from '../platform/mirror';
-import { assertClass, filled, listClasses } from './classes';
+import type { Turns } from '../live/turns';
+import type { PlatformConnector } from '../platform/connector';
+import { carryChange } from './acts';
+import { actOnClass, assertClass, filled, listClasses } from './classes';
 
-const classKind = { apiVersion: 'storage.k8s.io/v1', kind: 'StorageClass' } as const;
+export interface PlannedChange {
+  readonly row: ClassRow;
+  readonly cls: StorageClass;
+  /** Settings that change and that the platform fixes while claims use the class. */
+  readonly fixed: readonly string[];
+  readonly differs: boolean;
+}
 
 /** What would change, or why it may not: nothing is asked of the platform. */
 export async function planChange(
@@ -18,7 +22,7 @@ export async function planChange(
   name: string,
   version: string | undefined,
   asked: NewClass,
-): Promise<{ row: ClassRow; cls: StorageClass; fixed: readonly string[]; differs: boolean }> {
+): Promise<PlannedChange> {
   const [row] = await listClasses(database, name);
   if (!row) throw HttpProblem.notFound('class', name);
   if (version !== undefined && version !== row.version) throw HttpProblem.changedMeanwhile('class', name);
@@ -51,84 +55,17 @@ export async function planChange(
 export async function changeClass(
   database: Database,
   platform: PlatformConnector,
+  turns: Turns,
   name: string,
   version: string | undefined,
   asked: NewClass,
   person: string,
-): Promise<{ row: ClassRow; undo: () => Promise<void> }> {
-  const { row, cls, fixed, differs } = await planChange(database, name, version, asked);
-  if (!differs) return { row, undo: () => Promise.resolve() };
-  if (fixed.length > 0) await replace(database, platform, row, toManifest(cls, row.isDefault));
-  else await loosen(database, platform, cls);
-  await record(database, {
-    person,
-    action: 'change',
-    kind: 'class',
-    subject: name,
-    before: row.storageClass,
-    after: cls,
+): Promise<ClassRow> {
+  await actOnClass(database, platform, turns, [name], person, async (at) => {
+    const entry = await carryChange(at, await planChange(database, name, version, asked));
+    return entry ? [entry] : [];
   });
-  await announce(database, [{ topic: 'classes', subject: name }]);
   const [after] = await listClasses(database, name);
-  const undo = async () => {
-    if (fixed.length > 0) await replace(database, platform, after!, row.manifest as ClassManifest);
-    else await loosen(database, platform, row.storageClass);
-  };
-  return { row: after!, undo };
-}
-
-/** Sets what may change while claims use the class. */
-async function loosen(database: Database, platform: PlatformConnector, cls: StorageClass): Promise<void> {
-  const changed = await platform.mergePatch({
-    ...classKind,
-    metadata: { name: cls.name, annotations: { [strategyAnnotation]: cls.strategy } },
-    allowVolumeExpansion: cls.expansion,
-  } as PlatformObject);
-  await upsertObjects(database, 'storageclasses', [changed]);
-}
-
-/** Takes a class away and makes it anew; labels and annotations stay, and when the new one is refused the old one comes back. */
-async function replace(
-  database: Database,
-  platform: PlatformConnector,
-  row: ClassRow,
-  wanted: ClassManifest,
-): Promise<void> {
-  const { name } = row.storageClass;
-  const { labels, annotations } = (row.manifest as { metadata: PlatformObject['metadata'] }).metadata;
-  const { [strategyAnnotation]: _strategy, ...kept } = annotations ?? {};
-  const fresh = (manifest: ClassManifest, marks: Readonly<Record<string, string>> | undefined) => {
-    const { apiVersion, kind, provisioner, parameters, reclaimPolicy, volumeBindingMode } = manifest;
-    const { allowVolumeExpansion, mountOptions, allowedTopologies } = manifest;
-    return {
-      ...{ apiVersion, kind, provisioner, parameters, reclaimPolicy, volumeBindingMode },
-      ...{ allowVolumeExpansion, mountOptions, allowedTopologies },
-      metadata: { name, ...(labels && { labels }), annotations: { ...marks } },
-    } as unknown as PlatformObject;
-  };
-  const swap = async (manifest: ClassManifest, marks: Readonly<Record<string, string>> | undefined) => {
-    const made = await platform.create(fresh(manifest, marks));
-    await database.transaction(async (tx) => {
-      await database.rows(
-        `DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1 AND uid <> $2`,
-        [name, made.metadata.uid],
-        tx,
-      );
-      await upsertObjects(database, 'storageclasses', [made], tx);
-    });
-  };
-  await platform.ensureDeleted(classKind.apiVersion, classKind.kind, name);
-  try {
-    await swap(wanted, { ...kept, ...wanted.metadata.annotations });
-  } catch (error) {
-    await swap(row.manifest as ClassManifest, annotations).catch((again: unknown) => {
-      throw new HttpProblem(
-        502,
-        'class-lost',
-        'The class is not there any more',
-        `${name} was taken away to be made anew, the platform refused the new one (${String((error as Error).message)}) and then the old one (${String((again as Error).message)}). Its moorings and grants are kept: make a class ${name} again; what it was stands in the logbook.`,
-      );
-    });
-    throw error;
-  }
+  if (!after) throw HttpProblem.notFound('class', name);
+  return after;
 }

@@ -4,16 +4,17 @@ import {
   fromManifest,
   provisioner,
   succeedsAnnotation,
-  toManifest,
   type ClassManifest,
 } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
-import type { PlatformConnector, PlatformObject } from '../platform/connector';
-import { upsertObjects } from '../platform/mirror';
+import type { PlatformConnector } from '../platform/connector';
+import type { Turns } from '../live/turns';
+import { makeClass, markDefault, takeBack, type Entry, type Outside } from './acts';
 
 interface StoredClass {
   uid: string;
@@ -46,20 +47,25 @@ const toRow = (row: StoredClass): ClassRow => ({
 });
 
 /** Our classes with what uses them. A claim of a stateful set carries the labels of its pods. */
-export async function listClasses(database: Database, name?: string): Promise<ClassRow[]> {
+export async function listClasses(
+  database: Database,
+  name?: string,
+  sight: Sight = Sight.everything,
+): Promise<ClassRow[]> {
   const rows = await database.rows<StoredClass>(
     `SELECT c.uid, c.body, c.version, c.created_at, coalesce(o.claims, 0) AS claims, coalesce(o.bound, 0) AS bound,
        coalesce(o.stateful, 0) AS stateful,
-       coalesce((SELECT sum(r.bytes) FROM reservations r WHERE r.class_name = c.name), 0)::bigint AS provisioned,
+       coalesce((SELECT sum(r.bytes) FROM reservations r WHERE r.class_name = c.name AND ($3::text[] IS NULL OR r.namespace = ANY($3))), 0)::bigint AS provisioned,
        (SELECT count(*) FROM moorings m WHERE m.class_name = c.name AND m.enabled) AS moored
      FROM platform_objects c LEFT JOIN (
        SELECT class_name, count(*) AS claims, count(*) FILTER (WHERE phase = 'Bound') AS bound,
          count(*) FILTER (WHERE body #> '{metadata,labels}' <> '{}'::jsonb) AS stateful
-       FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND ($2::text IS NULL OR class_name = $2) GROUP BY 1
+       FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND ($2::text IS NULL OR class_name = $2)
+         AND ($3::text[] IS NULL OR namespace = ANY($3)) GROUP BY 1
      ) o ON o.class_name = c.name
      WHERE c.plural = 'storageclasses' AND c.body ->> 'provisioner' = $1 AND ($2::text IS NULL OR c.name = $2)
      ORDER BY c.name LIMIT 2000`,
-    [provisioner, name],
+    [provisioner, name, sight.namespaces],
   );
   return rows.map(toRow);
 }
@@ -107,27 +113,72 @@ export function filled({ isDefault: _isDefault, ...cls }: NewClass): StorageClas
   return cls.shards ? { ...cls, copies: cls.shards.parity + 1 } : cls;
 }
 
+/** What two people who change the default must take turns at. */
+export const defaultTurn = 'the default class';
+export const classTurn = (name: string): string => `class ${name}`;
+
+/**
+ * Changes of classes on the platform as one act, in turn with others at the same classes. What was done is in the logbook when
+ * this returns; when a step fails, those before it are taken back, and what cannot be is told.
+ */
+export function actOnClass(
+  database: Database,
+  platform: PlatformConnector,
+  turns: Turns,
+  names: readonly string[],
+  person: string,
+  work: (at: Outside) => Promise<Entry[]>,
+): Promise<void> {
+  return turns.at(
+    names.map((n) => (n === defaultTurn ? n : classTurn(n))),
+    async () => {
+      const at: Outside = { database, platform, ways: [] };
+      try {
+        const entries = await work(at);
+        await database.transaction(async (tx) => {
+          for (const entry of entries) await record(database, { person, ...entry }, tx);
+          await announce(
+            database,
+            entries.map((e) => ({ topic: 'classes' as const, subject: e.subject })),
+            tx,
+          );
+        });
+      } catch (error) {
+        throw await takenBack(at, error);
+      }
+    },
+  );
+}
+
+/** The error to tell, once what was done before it is taken back as far as it can be. */
+export async function takenBack(at: Outside, error: unknown): Promise<unknown> {
+  const stuck = await takeBack(at.ways);
+  if (stuck.length === 0) return error;
+  return new HttpProblem(
+    502,
+    'half-applied',
+    'Done in part',
+    `It failed (${(error as Error).message}), and what was done to ${stuck.join(', ')} on the platform could not be taken back. Look at ${stuck.length === 1 ? 'that class' : 'those classes'}; what they were stands in the logbook. Moorings and grants are as they were.`,
+  );
+}
+
 /** Makes a class on the platform; it is in our mirror when this returns. */
 export async function createClass(
   database: Database,
   platform: PlatformConnector,
+  turns: Turns,
   asked: NewClass,
   person: string,
   annotations: Readonly<Record<string, string>> = {},
 ): Promise<ClassRow> {
-  const cls = filled(asked);
-  assertClass(cls);
-  const manifest = toManifest(cls, false);
-  const made = await platform.create({
-    ...manifest,
-    metadata: { ...manifest.metadata, ...(Object.keys(annotations).length > 0 && { annotations }) },
-  } as unknown as PlatformObject);
-  await upsertObjects(database, 'storageclasses', [made]);
-  await record(database, { person, action: 'create', kind: 'class', subject: asked.name, after: asked });
-  if (asked.isDefault) await makeDefault(database, platform, asked.name, person);
-  await announce(database, [{ topic: 'classes', subject: asked.name }]);
+  const names = [asked.name, ...(asked.isDefault ? [defaultTurn] : [])];
+  await actOnClass(database, platform, turns, names, person, async (at) => {
+    const made = await makeClass(at, asked, annotations);
+    return asked.isDefault ? [made, await markDefault(at, asked.name)] : [made];
+  });
   const [row] = await listClasses(database, asked.name);
-  return row!;
+  if (!row) throw HttpProblem.notFound('class', asked.name);
+  return row;
 }
 
 /** The classes marked as default now. */
@@ -141,49 +192,14 @@ export async function findDefaults(database: Database): Promise<string[]> {
 }
 
 /** One act: the class becomes the default, and no other class stays one. Two people doing so take turns. */
-export function makeDefault(
+export const makeDefault = (
   database: Database,
   platform: PlatformConnector,
+  turns: Turns,
   name: string,
   person: string,
-): Promise<void> {
-  return database.transaction(async (tx) => {
-    await database.rows('SELECT pg_advisory_xact_lock(4415, 1)', [], tx);
-    await markDefault(database, platform, name, person);
-  });
-}
-
-async function markDefault(
-  database: Database,
-  platform: PlatformConnector,
-  name: string,
-  person: string,
-): Promise<void> {
-  const known = await database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
-    name,
-  ]);
-  if (!known) throw HttpProblem.notFound('class', name);
-  const before = await findDefaults(database);
-  const mark = (cls: string, value: 'true' | null) =>
-    platform.mergePatch({
-      apiVersion: 'storage.k8s.io/v1',
-      kind: 'StorageClass',
-      metadata: { name: cls, annotations: { [defaultClassAnnotation]: value } as unknown as Record<string, string> },
-    });
-  // the new one first: for a moment there are two, never none, and the platform takes the newer of two
-  const changed = [await mark(name, 'true')];
-  for (const other of before.filter((c) => c !== name)) changed.push(await mark(other, null));
-  await upsertObjects(database, 'storageclasses', changed);
-  await record(database, {
-    person,
-    action: 'change',
-    kind: 'class',
-    subject: name,
-    before: { default: before },
-    after: { default: [name] },
-  });
-  await announce(database, [{ topic: 'classes', subject: name }]);
-}
+): Promise<void> =>
+  actOnClass(database, platform, turns, [defaultTurn], person, async (at) => [await markDefault(at, name)]);
 
 export async function deleteClass(
   database: Database,

@@ -2,10 +2,11 @@ import type { Grants, GrantsChange } from '@moorage/contract/classes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 
 /** Which namespaces may use a class, with what they use of it. */
-export async function getGrants(database: Database, className: string): Promise<Grants> {
+export async function getGrants(database: Database, sight: Sight, className: string): Promise<Grants> {
   const [access, rows] = await Promise.all([
     database.one<{ open: boolean; version: number }>('SELECT open, version FROM class_access WHERE class_name = $1', [
       className,
@@ -20,8 +21,8 @@ export async function getGrants(database: Database, className: string): Promise<
        LEFT JOIN (SELECT namespace, count(*) AS claims FROM platform_objects
                   WHERE plural = 'persistentvolumeclaims' AND class_name = $1 GROUP BY 1) c ON c.namespace = n.name
        LEFT JOIN (SELECT namespace, sum(bytes) AS bytes FROM reservations WHERE class_name = $1 GROUP BY 1) r ON r.namespace = n.name
-       WHERE n.plural = 'namespaces' ORDER BY n.name LIMIT 10000`,
-      [className],
+       WHERE n.plural = 'namespaces' AND ($2::text[] IS NULL OR n.name = ANY($2)) ORDER BY n.name LIMIT 10000`,
+      [className, sight.namespaces],
     ),
   ]);
   return { className, open: access?.open ?? true, version: access?.version ?? 0, namespaces: rows };
@@ -35,7 +36,10 @@ export async function changeGrants(
   change: GrantsChange,
   person: string,
 ): Promise<Grants> {
-  const before = await getGrants(database, className);
+  const named = new Set(change.set.map((s) => s.namespace));
+  if (named.size < change.set.length)
+    throw HttpProblem.invalid('set', 'A namespace is named twice. Name each one once.');
+  const before = await getGrants(database, Sight.everything, className);
   const known = new Set(before.namespaces.map((n) => n.namespace));
   const strange = change.set.find((s) => !known.has(s.namespace));
   if (strange) throw HttpProblem.notFound('namespace', strange.namespace);
@@ -56,15 +60,15 @@ export async function changeGrants(
     );
     if (version !== undefined && kept!.version !== version + 1)
       throw HttpProblem.changedMeanwhile('grants of', className);
-    const named = (wanted: boolean) => change.set.filter((s) => s.granted === wanted).map((s) => s.namespace);
+    const those = (wanted: boolean) => change.set.filter((s) => s.granted === wanted).map((s) => s.namespace);
     await database.rows(
       'INSERT INTO grants (class_name, namespace, person) SELECT $1, n, $3 FROM unnest($2::text[]) n ON CONFLICT DO NOTHING',
-      [className, named(true), person],
+      [className, those(true), person],
       tx,
     );
     await database.rows(
       'DELETE FROM grants WHERE class_name = $1 AND namespace = ANY($2)',
-      [className, named(false)],
+      [className, those(false)],
       tx,
     );
     const quotas = change.set.filter((s) => s.quota !== undefined);
@@ -100,11 +104,11 @@ export async function changeGrants(
       database,
       [
         { topic: 'classes', subject: className },
-        { topic: 'namespaces', subject: className },
+        ...change.set.map((s) => ({ topic: 'namespaces' as const, subject: s.namespace })),
         { topic: 'moorings', subject: className },
       ],
       tx,
     );
   });
-  return getGrants(database, className);
+  return getGrants(database, Sight.everything, className);
 }

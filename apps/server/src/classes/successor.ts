@@ -7,6 +7,8 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import type { Turns } from '../live/turns';
+import { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 import { listMoorings } from '../moorings/moorings';
 import type { PlatformConnector } from '../platform/connector';
@@ -91,23 +93,26 @@ interface StoredSuccession {
   created_at: Date;
 }
 
-const toSuccession = (row: StoredSuccession): Succession => ({
-  from: row.from_class,
-  to: row.to_class,
-  person: row.person,
-  createdAt: row.created_at.toISOString(),
-  moves: row.moves,
-  bytes: row.moves.reduce((sum, m) => sum + m.consumed, 0),
-  // one after the other: the pools' share for moving data is not divided
-  seconds: row.moves.reduce((sum, m) => sum + m.seconds, 0),
-});
+const toSuccession = (row: StoredSuccession, sight: Sight): Succession => {
+  const moves = row.moves.filter((m) => sight.sees(m.namespace));
+  return {
+    from: row.from_class,
+    to: row.to_class,
+    person: row.person,
+    createdAt: row.created_at.toISOString(),
+    moves,
+    bytes: moves.reduce((sum, m) => sum + m.consumed, 0),
+    // one after the other: the pools' share for moving data is not divided
+    seconds: moves.reduce((sum, m) => sum + m.seconds, 0),
+  };
+};
 
-export async function listSuccessions(database: Database, className: string): Promise<Succession[]> {
+export async function listSuccessions(database: Database, sight: Sight, className: string): Promise<Succession[]> {
   const rows = await database.rows<StoredSuccession>(
     'SELECT * FROM successions WHERE $1 IN (from_class, to_class) ORDER BY created_at DESC LIMIT 100',
     [className],
   );
-  return rows.map(toSuccession);
+  return rows.map((row) => toSuccession(row, sight));
 }
 
 /** Moorings, access and grants of a class for the one that takes over from it. */
@@ -136,6 +141,7 @@ function inherit(database: Database, from: string, to: string, person: string): 
 export async function makeSuccessor(
   database: Database,
   platform: PlatformConnector,
+  turns: Turns,
   site: string,
   from: string,
   asked: NewClass,
@@ -146,7 +152,7 @@ export async function makeSuccessor(
   if (!before) throw HttpProblem.notFound('class', from);
   if (differences(before.storageClass, asked).length === 0)
     throw HttpProblem.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
-  const made = await createClass(database, platform, { ...asked, isDefault: false }, person, {
+  const made = await createClass(database, platform, turns, { ...asked, isDefault: false }, person, {
     [succeedsAnnotation]: from,
   });
   const to = asked.name;
@@ -178,6 +184,6 @@ export async function makeSuccessor(
     );
     return kept!;
   });
-  if (takesDefault && before.isDefault) await makeDefault(database, platform, to, person);
-  return toSuccession(row);
+  if (takesDefault && before.isDefault) await makeDefault(database, platform, turns, to, person);
+  return toSuccession(row, Sight.everything);
 }

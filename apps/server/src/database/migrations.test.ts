@@ -4,6 +4,7 @@ import { migrate, migrations } from './migrations';
 
 let made: Awaited<ReturnType<typeof makeDatabase>>;
 let database: Database;
+const secret = Buffer.alloc(32, 7);
 beforeEach(async () => {
   made = await makeDatabase();
   database = new Database(made.url);
@@ -17,7 +18,7 @@ afterEach(async () => {
 async function upTo(count: number): Promise<void> {
   await database.rows('CREATE TABLE migrations (name text PRIMARY KEY)');
   for (const { name, up } of migrations.slice(0, count)) {
-    await up(database);
+    await up(database, secret);
     await database.rows('INSERT INTO migrations VALUES ($1)', [name]);
   }
 }
@@ -28,7 +29,7 @@ const poolOf = (id: string) =>
   );
 
 test('servers that start together bring an empty database up to date once', async () => {
-  await Promise.all([migrate(database), migrate(database), migrate(database)]);
+  await Promise.all([migrate(database, secret), migrate(database, secret), migrate(database, secret)]);
   expect(await database.rows('SELECT name FROM migrations ORDER BY name')).toEqual(
     migrations.map(({ name }) => ({ name })),
   );
@@ -56,7 +57,7 @@ test('second copies and kept plans of a release before are there after it, count
   const before = await poolOf('nvme');
   expect(before).toEqual({ reserved_raw: 300, reserved_bytes: 100, promised_iops: 20 });
 
-  await migrate(database);
+  await migrate(database, secret);
   expect(await database.rows('SELECT claim_uid, mode, pool_id, raw_bytes, volume_id FROM further_copies')).toEqual([
     { claim_uid: 'c1', mode: 'synchronous', pool_id: 'nvme', raw_bytes: 300, volume_id: 'v-9' },
   ]);

@@ -4,6 +4,7 @@ import * as first from './migration-0001-first';
 import * as clusters from './migration-0002-clusters';
 import * as classes from './migration-0003-classes';
 import * as furtherCopies from './migration-0004-further-copies';
+import * as opaque from './migration-0005-opaque';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -11,13 +12,14 @@ export const migrations = [
   { name: '0002-clusters', ...clusters },
   { name: '0003-classes', ...classes },
   { name: '0004-further-copies', ...furtherCopies },
+  { name: '0005-opaque', ...opaque },
 ];
 
-/** Brings the schema up to date; servers that start together take turns. */
-export async function migrate(database: Database): Promise<void> {
+/** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */
+export async function migrate(database: Database, secret: Buffer): Promise<void> {
   const { sequelize } = database;
   const umzug = new Umzug({
-    migrations: migrations.map(({ name, up }) => ({ name, up: () => up(database) })),
+    migrations: migrations.map(({ name, up }) => ({ name, up: () => up(database, secret) })),
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   });

@@ -5,10 +5,9 @@ import { corePools, livePools, type LivePool } from '../pools/pools';
 import { thinState } from '@moorage/core/pools/pool';
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
+import { Sight } from '../people/sight';
 import { readiness } from '../readiness/readiness';
-
-/** Names listed in a finding; its weight says how many there are. */
-const mostNamed = 8;
+import { findStuckClaims, mostNamed, stuckFinding } from './stuck';
 
 const finding = (
   kind: FindingKind,
@@ -149,7 +148,7 @@ async function ofDisks(database: Database): Promise<Finding[]> {
          coalesce(sum(v.consumed * (100 - (c ->> 'percent')::numeric) / 100), 0)::bigint AS bytes,
          (array_agg(DISTINCT coalesce(r.namespace || '/' || r.claim_name, v.name)))[1:${mostNamed}] AS some
        FROM backend_volumes v CROSS JOIN jsonb_array_elements(v.copies) c LEFT JOIN reservations r ON r.volume_name = v.name
-       WHERE v.degraded AND c ->> 'state' <> 'Synchronized' GROUP BY 1, 2`,
+       WHERE v.degraded AND v.reachable AND c ->> 'state' <> 'Synchronized' GROUP BY 1, 2`,
     ),
   ]);
   return [
@@ -176,12 +175,7 @@ async function ofDisks(database: Database): Promise<Finding[]> {
 
 async function ofClaims(database: Database): Promise<Finding[]> {
   const [stuck, defaults, adrift] = await Promise.all([
-    database.rows<{ class_name: string | null; state: string; count: number; bytes: number; some: string[] }>(
-      `SELECT class_name, state, count(*) AS count, coalesce(sum(size_bytes), 0)::bigint AS bytes,
-         (array_agg(namespace || '/' || name ORDER BY created_at))[1:${mostNamed}] AS some
-       FROM claims WHERE state IN ('nothing-fits', 'no-class', 'lost') OR (state = 'retrying' AND attempts >= 5)
-       GROUP BY 1, 2 LIMIT 200`,
-    ),
+    findStuckClaims(database, Sight.everything),
     database.rows<{ name: string }>(
       `SELECT name FROM platform_objects WHERE plural = 'storageclasses'
          AND body #>> ARRAY['metadata', 'annotations', 'storageclass.kubernetes.io/is-default-class'] = 'true' ORDER BY name`,
@@ -198,15 +192,7 @@ async function ofClaims(database: Database): Promise<Finding[]> {
     `SELECT count(*) FROM platform_objects WHERE plural = 'storageclasses' AND body ->> 'provisioner' = $1`,
     [provisioner],
   );
-  const found = stuck.map((s) =>
-    finding(
-      'claims-stuck',
-      s.class_name ?? '',
-      s.count,
-      { state: s.state, claims: s.count, bytes: s.bytes, some: s.some },
-      s.state,
-    ),
-  );
+  const found = stuck.map(stuckFinding);
   if (defaults.length === 0 && (classes?.count ?? 0) > 0) found.push(finding('no-default-class', 'classes', 0));
   if (defaults.length > 1)
     found.push(finding('two-default-classes', 'classes', defaults.length, { some: defaults.map((d) => d.name) }));

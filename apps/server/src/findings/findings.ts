@@ -2,7 +2,9 @@ import type { FindingRow } from '@moorage/contract/findings';
 import { rankFindings, type Finding } from '@moorage/core/findings/finding';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import { factsOf, findStuckClaims, stuckFinding } from './stuck';
 import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 
 /** Writes down what was found: what is new begins to age, what is gone is forgotten. Tells the pages when something changed. */
@@ -26,8 +28,12 @@ export async function storeFindings(database: Database, found: readonly Finding[
   });
 }
 
-/** Findings, worst first; those set aside until a day not yet come carry who did it and why. */
-export async function listFindings(database: Database): Promise<FindingRow[]> {
+/**
+ * Findings, worst first; those set aside until a day not yet come carry who did it and why. A namespace owner finds what is the
+ * matter with the own claims: the rest is about things they cannot touch, and tells of others.
+ */
+export async function listFindings(database: Database, sight: Sight): Promise<FindingRow[]> {
+  if (!sight.isWhole) return rankFindings(await ownFindings(database, sight));
   const rows = await database.rows<
     Omit<FindingRow, 'since' | 'aside'> & {
       since: Date;
@@ -45,6 +51,11 @@ export async function listFindings(database: Database): Promise<FindingRow[]> {
     aside: reason === null ? null : { reason, until: until!, person: person! },
   }));
   return rankFindings(shaped);
+}
+
+async function ownFindings(database: Database, sight: Sight): Promise<FindingRow[]> {
+  const stuck = await findStuckClaims(database, sight);
+  return stuck.map((s) => ({ ...stuckFinding(s), facts: factsOf(s), since: s.since.toISOString(), aside: null }));
 }
 
 export async function setAside(

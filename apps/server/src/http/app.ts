@@ -11,11 +11,14 @@ import type { Engine } from '../engine';
 import type { LiveStream } from '../live/stream';
 import type { Metrics } from '../metrics/metrics';
 import { findPerson } from '../people/people';
+import { SignInBrake } from '../people/brake';
+import { knownHosts, noStore, sameOrigin } from './guards';
 import { makeHandlers } from './handlers';
+import { Idempotency } from './idempotency';
 import { HttpProblem, toProblem } from './problem';
 import { bindRoutes } from './routes';
 
-const sessionMs = 12 * 3_600_000;
+export const sessionMs = 12 * 3_600_000;
 
 function securityHeaders() {
   return helmet({
@@ -59,13 +62,15 @@ export function makeApp(
 ): Express {
   const app = express();
   app.disable('x-powered-by');
-  app.use(securityHeaders());
+  // behind a proxy, addresses are those it tells of
+  app.set('trust proxy', config.behindTls ? 1 : false);
+  app.use(securityHeaders(), knownHosts(config.hosts));
   app.get('/metrics', async (_request, response) => {
     metrics.ready.set(engine.isReady ? 1 : 0);
     response.type(metrics.registry.contentType).send(await metrics.registry.metrics());
   });
   if (config.webRoot) app.use(express.static(config.webRoot, { index: false, maxAge: '1h' }));
-  app.use('/api', measure(metrics), express.json({ limit: '4mb' }));
+  app.use('/api', measure(metrics), noStore, sameOrigin);
   const PgStore = connectPgSimple(session);
   const readSession = session({
     name: 'moorage',
@@ -78,13 +83,15 @@ export function makeApp(
       pruneSessionInterval: 3600,
       errorLog: (...words: unknown[]) => log.warn({ words }, 'the session store met an error'),
     }),
-    cookie: { httpOnly: true, sameSite: 'strict', maxAge: sessionMs },
+    proxy: config.behindTls,
+    cookie: { httpOnly: true, sameSite: 'strict', secure: config.behindTls, maxAge: sessionMs },
   });
   const open = new Set(['/health', '/openapi.json']);
   app.use('/api', (request, response, next) =>
     open.has(request.path) ? next() : readSession(request, response, next),
   );
-  bindRoutes(app, database, makeHandlers(database, engine, stream), async (request) =>
+  const keys = new Idempotency(database, config.key, () => engine.anchor.lease);
+  bindRoutes(app, keys, makeHandlers(database, engine, stream, new SignInBrake(database)), async (request) =>
     request.session?.person ? findPerson(database, request.session.person) : undefined,
   );
   app.use('/api', (request) => {
@@ -105,6 +112,7 @@ export function makeApp(
     if (problem.status === 500)
       log.error({ err: error, path: request.path }, 'a request failed for a reason not foreseen');
     if (response.headersSent) return response.end();
+    if (problem.retryAfterS !== undefined) response.setHeader('Retry-After', String(problem.retryAfterS));
     return response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   });
   return app;

@@ -2,7 +2,7 @@ import { openapiDocument } from '@moorage/contract/openapi';
 import type { Person, Session } from '@moorage/contract/people';
 import type { Request } from 'express';
 import { getBackend, listBackends } from '../backends/backends';
-import { getInventoryText, listBackendVolumes } from '../backends/inventory';
+import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
 import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../backends/registration';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { readiness } from '../readiness/readiness';
@@ -17,13 +17,16 @@ import { listSuccessions, makeSuccessor } from '../classes/successor';
 import type { Database } from '../database/database';
 import type { Engine } from '../engine';
 import { findLine } from '../line/line';
-import type { LiveStream } from '../live/stream';
+import { streamKey, type LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
 import { applyDraft } from '../moorings/draft';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
+import { endedChannel } from '../live/announce';
+import type { SignInBrake } from '../people/brake';
+import { Sight } from '../people/sight';
 import { findBySignIn } from '../people/people';
 import { changePool } from '../pools/pools';
 import { HttpProblem } from './problem';
@@ -42,8 +45,8 @@ const regenerate = (request: Request): Promise<void> =>
 const destroy = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve())));
 
-export function makeHandlers(database: Database, engine: Engine, stream: LiveStream): Handlers {
-  const { platform, backends, vault, site } = engine;
+export function makeHandlers(database: Database, engine: Engine, stream: LiveStream, brake: SignInBrake): Handlers {
+  const { platform, backends, vault, site, turns, reader } = engine;
   const withSite = (person: Person): Session => ({ ...person, site: engine.site });
   const signedIn = async (request: Request, person: Person): Promise<Session> => {
     await regenerate(request); // a session id from before signing in must not live on
@@ -58,7 +61,21 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return answered;
     },
     signIn: async ({ body, request }) => {
-      const person = await findBySignIn(database, body.name, body.password);
+      const address = request.ip ?? '';
+      const person = await brake.through(
+        body.name,
+        address,
+        () => findBySignIn(database, body.name, body.password),
+        (by, waitS) =>
+          record(database, {
+            person: '',
+            action: 'sign-in',
+            kind: 'person',
+            // only names that somebody has: in the place of others, people type passwords
+            subject: by === 'address' ? address : 'an account',
+            after: { refused: by, waitS },
+          }),
+      );
       if (!person)
         throw new HttpProblem(
           401,
@@ -70,7 +87,11 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return signedIn(request, person);
     },
     whoAmI: ({ person }) => withSite(person),
-    signOut: async ({ request }) => destroy(request),
+    signOut: async ({ request }) => {
+      const ended = streamKey(request.sessionID);
+      await destroy(request);
+      await database.rows(`SELECT pg_notify('${endedChannel}', $1)`, [ended]);
+    },
     listBackends: () => listBackends(database, site),
     probeBackend: ({ body }) => backends.probe(body),
     registerBackend: ({ body, person }) => registerBackend(database, backends, vault, site, body, person.name),
@@ -84,7 +105,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       response.type('json').end(await getInventoryText(database, params.id!));
       return answered;
     },
-    listBackendVolumes: ({ params, query }) => listBackendVolumes(database, params.id!, query),
+    listBackendVolumes: ({ params, query, person }) =>
+      listBackendVolumes(database, Sight.of(person), params.id!, query),
     getLoad: async ({ params }) => {
       const { pools } = await getBackend(database, site, params.id!);
       const load = await (await backends.connector(params.id!)).fetchLoad(pools.map((p) => p.name));
@@ -95,8 +117,12 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
         points: [...(load.get(p.name) ?? [])],
       }));
     },
-    listBackendEvents: async ({ params }) => (await backends.connector(params.id!)).fetchEvents(),
-    getPoolShape: ({ params }) => getPoolShape(database, params.id!, params.pool!),
+    listBackendEvents: async ({ params, person }) => {
+      await getBackend(database, site, params.id!);
+      const events = await (await backends.connector(params.id!)).fetchEvents();
+      return ownEvents(database, Sight.of(person), events);
+    },
+    getPoolShape: ({ params, person }) => getPoolShape(database, Sight.of(person), params.id!, params.pool!),
     listReshapes: ({ params }) => listReshapes(database, params.id!),
     beginReshape: async ({ params, body, person }) => {
       const { reshape, operations } = await beginReshape(database, params.id!, body, person.name);
@@ -109,53 +135,53 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return reshape;
     },
     readiness: () => readiness(database, site),
-    listFindings: () => listFindings(database),
+    listFindings: ({ person }) => listFindings(database, Sight.of(person)),
     setAside: ({ params, body, person }) => setAside(database, params.id!, body, person.name),
     takeUp: ({ params, person }) => takeUp(database, params.id!, person.name),
     changePool: ({ params, version: seen, body, person }) =>
       changePool(database, params.pool!, seen, body, person.name),
-    listClasses: () => listClasses(database),
-    createClass: ({ body, person }) => createClass(database, platform, body, person.name),
-    changeClass: async ({ params, version: seen, body, person }) =>
-      (await changeClass(database, platform, params.name!, seen?.toString(), body, person.name)).row,
+    listClasses: ({ person }) => listClasses(database, undefined, Sight.of(person)),
+    createClass: ({ body, person }) => createClass(database, platform, turns, body, person.name),
+    changeClass: ({ params, version: seen, body, person }) =>
+      changeClass(database, platform, turns, params.name!, seen?.toString(), body, person.name),
     deleteClass: ({ params, person }) => deleteClass(database, platform, params.name!, person.name),
-    makeDefault: ({ params, person }) => makeDefault(database, platform, params.name!, person.name),
+    makeDefault: ({ params, person }) => makeDefault(database, platform, turns, params.name!, person.name),
     listForeignClasses: () => listForeignClasses(database),
-    getGrants: ({ params }) => getGrants(database, params.name!),
+    getGrants: ({ params, person }) => getGrants(database, Sight.of(person), params.name!),
     changeGrants: ({ params, version: seen, body, person }) =>
       changeGrants(database, params.name!, seen, body, person.name),
-    listSuccessions: ({ params }) => listSuccessions(database, params.name!),
+    listSuccessions: ({ params, person }) => listSuccessions(database, Sight.of(person), params.name!),
     makeSuccessor: ({ params, body, person }) =>
-      makeSuccessor(database, platform, site, params.name!, body.storageClass, body.takesDefault, person.name),
-    applyDraft: ({ body, person }) => applyDraft(database, platform, site, body.changes, person.name),
-    listPlans: () => listPlans(database),
+      makeSuccessor(database, platform, turns, site, params.name!, body.storageClass, body.takesDefault, person.name),
+    applyDraft: ({ body, person }) => applyDraft(database, platform, turns, site, body.changes, person.name),
+    listPlans: ({ person }) => listPlans(database, Sight.of(person)),
     dropPlan: ({ params, person }) => dropPlan(database, params.plan!, person.name),
     planPlaces: ({ body, person }) => planPlaces(database, body, person.name),
     listMoorings: () => listMoorings(database),
     setMooring: ({ params, version: seen, body, person }) =>
       setMooring(database, site, { className: params.className!, pool: params.pool! }, seen, body, person.name),
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
-    placementState: () => placementState(database, site),
-    listClaims: ({ query }) => listClaims(database, query),
+    placementState: ({ person }) => placementState(database, site, Sight.of(person)),
+    listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
     createClaim: async ({ body, person }) => {
       const { claim, operations } = await createClaim(database, platform, body, person.name, engine.beginBinding);
       void engine.begin(operations).catch(() => undefined); // the sweep finds what could not be put on the queue
       return claim;
     },
-    createFromManifest: ({ body, person }) => makeFromManifest(database, platform, body.text, person),
-    getClaim: ({ params }) => getClaim(database, params.namespace!, params.name!),
+    createFromManifest: ({ body, person }) => makeFromManifest(database, platform, reader, body.text, person),
+    getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
       deleteClaim(database, platform, { namespace: params.namespace!, name: params.name! }, query.confirm, person.name),
-    getLine: ({ query }) => findLine(database, query.claim),
-    listNamespaces: () => listNamespaces(database),
+    getLine: ({ query, person }) => findLine(database, Sight.of(person), query.claim),
+    listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),
     setClassLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace!, className: params.className! }, body.bytes, person.name),
-    listLogbook: ({ query }) => listLogbook(database, query.cursor, query.limit),
+    listLogbook: ({ query, person }) => listLogbook(database, Sight.of(person), person.name, query.cursor, query.limit),
     openapi: () => openapiDocument(version),
-    events: ({ request, response }) => {
-      stream.handle(request, response);
+    events: ({ request, response, person }) => {
+      stream.handle(request, response, person.name, Sight.of(person));
       return answered;
     },
   };

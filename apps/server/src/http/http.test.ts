@@ -262,7 +262,7 @@ test('credentials are encrypted at rest and never leave the server', async () =>
 });
 
 test('live changes arrive as server-sent events', async () => {
-  const cookie = await maren.call('GET', '/api/session').then(() => (maren as unknown as { cookie: string }).cookie);
+  const cookie = maren.cookieText;
   const abort = new AbortController();
   const response = await fetch(`${server.url}/api/events`, { headers: { Cookie: cookie }, signal: abort.signal });
   expect(response.headers.get('Content-Type')).toMatch('text/event-stream');

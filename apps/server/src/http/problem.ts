@@ -12,6 +12,8 @@ export class HttpProblem extends Error {
     readonly detail: string,
     readonly field?: string,
     readonly errors?: Problem['errors'],
+    /** Seconds after which it is worth trying again. */
+    readonly retryAfterS?: number,
   ) {
     super(detail);
   }
@@ -74,7 +76,7 @@ export function toProblem(error: unknown): HttpProblem {
     const errors = error.causes.map((c) => ({ field: c.field, detail: c.message }));
     const said =
       error.code === 'unreachable'
-        ? `The platform does not answer: ${error.message}. Nothing was changed; try again when it is back.`
+        ? `The platform does not answer: ${error.message}. Whether it did what it was asked last is not known: look before you try again.`
         : `The platform said: ${error.message}`;
     return new HttpProblem(
       platformStatus[error.code],
@@ -92,19 +94,19 @@ export function toProblem(error: unknown): HttpProblem {
       503,
       'database-unavailable',
       'The database does not answer',
-      'PostgreSQL cannot be reached. Nothing was changed; the server keeps trying and goes on by itself when it is back.',
+      'PostgreSQL cannot be reached, so it is not known whether this was carried out; look again when it is back. The server keeps trying and goes on by itself.',
     );
   const { type, status } = error as { type?: string; status?: number };
   if (type === 'entity.parse.failed')
     return new HttpProblem(400, 'not-json', 'Not readable', 'The body is not valid JSON.');
   if (type === 'entity.too.large')
-    return new HttpProblem(413, 'too-large', 'Too large', 'The body is larger than 4 MB.');
+    return new HttpProblem(413, 'too-large', 'Too large', 'The body is larger than what is taken here.');
   if (status && status >= 400 && status < 500)
     return new HttpProblem(status, 'bad-request', 'Not readable', 'The request could not be read.');
   return new HttpProblem(
     500,
     'internal',
     'Something failed here',
-    'The server met an error that it did not expect; it is in the server log. Nothing is known to have been changed.',
+    'The server met an error that it did not expect; it is in the server log. Whether this was carried out is not known: look before you try again.',
   );
 }

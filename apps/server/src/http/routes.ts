@@ -2,7 +2,8 @@ import { endpoints, type Endpoint, type EndpointName } from '@moorage/contract/e
 import type { Person } from '@moorage/contract/people';
 import type { Express, Request, Response } from 'express';
 import type { z } from 'zod';
-import type { Database } from '../database/database';
+import { isKeepable, readBody } from './body';
+import type { Idempotency } from './idempotency';
 import { HttpProblem } from './problem';
 
 type BodyOf<K extends EndpointName> = (typeof endpoints)[K] extends { body: infer B extends z.ZodType }
@@ -82,60 +83,27 @@ function readVersion(request: Request): number | undefined {
   return match ? Number(match[1]) : undefined;
 }
 
-/** Runs a creation once for each Idempotency-Key; a repeated call gets the first answer. */
-async function once(
-  database: Database,
-  request: Request,
-  person: string,
-  run: () => Promise<{ status: number; body: unknown }>,
-) {
-  const key = request.header('Idempotency-Key');
-  if (!key || request.method !== 'POST') return run();
-  const what = `${request.path} ${JSON.stringify(request.body)}`;
-  const fresh = await database.rows(
-    'INSERT INTO idempotency (key, person, request) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING RETURNING key',
-    [key, person, what],
-  );
-  if (fresh.length === 0) {
-    const known = await database.one<{ request: string; status: number | null; body: unknown }>(
-      'SELECT request, status, body FROM idempotency WHERE key = $1 AND person = $2',
-      [key, person],
-    );
-    if (known?.request !== what)
-      throw new HttpProblem(
-        422,
-        'key-reused',
-        'Key used before',
-        'This Idempotency-Key came with another request before. Use a new key.',
-      );
-    if (known.status === null)
-      throw new HttpProblem(
-        409,
-        'in-progress',
-        'Still in progress',
-        'The first call with this Idempotency-Key is not finished yet.',
-      );
-    return { status: known.status, body: known.body };
-  }
-  try {
-    const result = await run();
-    await database.rows('UPDATE idempotency SET status = $3, body = $4::jsonb WHERE key = $1 AND person = $2', [
-      key,
-      person,
-      result.status,
-      JSON.stringify(result.body ?? null),
-    ]);
-    return result;
-  } catch (error) {
-    await database.rows('DELETE FROM idempotency WHERE key = $1 AND person = $2', [key, person]).catch(() => undefined);
-    throw error;
+/** Parts of an address that no name can be: told as not there. */
+function checkParams(endpoint: Endpoint, params: Readonly<Record<string, string>>): void {
+  for (const [name, value] of Object.entries(params))
+    if (value.length > 300 || !isKeepable(value)) throw HttpProblem.notFound(name, value.slice(0, 100));
+  const read = endpoint.params?.safeParse(params);
+  if (read && !read.success) {
+    const name = String(read.error.issues[0]!.path[0]);
+    throw HttpProblem.notFound(`${name} that reads`, params[name] ?? '');
   }
 }
 
-/** Binds the contract's endpoints to their handlers: access, then shape, then work. */
+function checkQuery(query: Request['query']): void {
+  for (const [name, value] of Object.entries(query))
+    if (typeof value !== 'string' || !isKeepable(value))
+      throw HttpProblem.invalid(name, `The parameter "${name}" is one text, given once.`);
+}
+
+/** Binds the contract's endpoints to their handlers: access, then the body, its shape, then work. */
 export function bindRoutes(
   app: Express,
-  database: Database,
+  keys: Idempotency,
   handlers: Handlers,
   personOf: (request: Request) => Promise<Person | undefined>,
 ): void {
@@ -144,25 +112,23 @@ export function bindRoutes(
     app[endpoint.method](endpoint.path, async (request: Request, response: Response) => {
       const person = endpoint.allowed === 'everyone' ? undefined : await personOf(request);
       const params = request.params as Record<string, string>;
-      checkAccess(
-        endpoint,
-        person,
-        params.namespace ?? (request.body as { namespace?: string } | undefined)?.namespace,
-      );
+      checkAccess(endpoint, person, params.namespace);
+      checkParams(endpoint, params);
+      checkQuery(request.query);
+      const given = endpoint.body ? await readBody(request, response, endpoint.bodyLimit) : undefined;
+      if (params.namespace === undefined)
+        checkAccess(endpoint, person, (given as { namespace?: string } | null | undefined)?.namespace);
       const call = {
         params,
         person: person ?? nobody,
         version: readVersion(request),
         request,
         response,
-        body: endpoint.body ? parse(endpoint.body, request.body) : undefined,
+        body: endpoint.body ? parse(endpoint.body, given) : undefined,
         query: endpoint.query ? parse(endpoint.query, request.query) : undefined,
       } as unknown as Call<EndpointName>;
       const status = endpoint.status ?? 200;
-      const result = await once(database, request, call.person.name, async () => ({
-        status,
-        body: await handler(call),
-      }));
+      const result = await keys.once(request, call.person.name, async () => ({ status, body: await handler(call) }));
       if (result.body === answered) return;
       if (status === 204) {
         response.status(204).end();

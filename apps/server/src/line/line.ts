@@ -1,6 +1,7 @@
 import type { Line, LineLink } from '@moorage/contract/claims';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import type { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 
 interface Chain {
@@ -20,6 +21,8 @@ interface Chain {
   namespace_uid: string | null;
   volume_uid: string | null;
   degraded: boolean | null;
+  reachable: boolean | null;
+  missing_since: Date | null;
   copies: { disk: string; node: string; state: string; percent: number }[] | null;
   further: { mode: string; pool: string; volume: string | null; backend: string; reachable: boolean }[];
   /** Node that votes and holds no data. */
@@ -34,6 +37,8 @@ const marks: Record<string, LineLink['mark']> = {
   'no-class': 'person',
   retrying: 'degraded',
   lost: 'lost',
+  unreachable: 'person',
+  'held-back': 'waiting',
 };
 
 const copyNotes: Record<string, [LineLink['mark'], string]> = {
@@ -46,12 +51,12 @@ const copyNotes: Record<string, [LineLink['mark'], string]> = {
  * The chain namespace → application → pod → claim → volume → class → pool → backend → copies, with both worlds' names. The
  * claim is found by `namespace/name`, its uid, the volume's name or the backend's identifier.
  */
-export async function findLine(database: Database, key: string): Promise<Line> {
+export async function findLine(database: Database, sight: Sight, key: string): Promise<Line> {
   const [namespace = '', name = ''] = key.split('/');
   const chain = await database.one<Chain>(
     `SELECT c.uid, c.namespace, c.name, c.class_name, c.class_uid, c.state, c.pool_id, c.backend_id, c.volume_name, c.volume_id,
        b.title AS backend_title, b.reachable AS backend_reachable, p.path AS pool_path,
-       n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies,
+       n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies, v.reachable, c.missing_since,
        (SELECT coalesce(jsonb_agg(jsonb_build_object('mode', f.mode, 'pool', f.pool_id, 'volume', f.volume_id, 'backend', fb.id,
           'reachable', fb.reachable) ORDER BY f.mode DESC), '[]')
         FROM further_copies f JOIN pools fp ON fp.id = f.pool_id JOIN backends fb ON fb.id = fp.backend_id
@@ -62,9 +67,10 @@ export async function findLine(database: Database, key: string): Promise<Line> {
      LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
      LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
      LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
-     WHERE (c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3
+     WHERE ((c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3)
+       AND ($4::text[] IS NULL OR c.namespace = ANY($4))
      ORDER BY c.created_at DESC LIMIT 1`,
-    [namespace, name, key],
+    [namespace, name, key, sight.namespaces],
   );
   if (!chain) throw HttpProblem.notFound('claim or volume', key);
   const pods = await database.rows<{ uid: string; name: string; body: PlatformObject }>(
@@ -74,6 +80,18 @@ export async function findLine(database: Database, key: string): Promise<Line> {
     [chain.namespace, chain.name],
   );
   return { claim: `${chain.namespace}/${chain.name}`, links: linksOf(chain, pods) };
+}
+
+function volumeMark(chain: Chain): LineLink['mark'] {
+  if (chain.missing_since) return 'lost';
+  if (chain.reachable === false) return 'person';
+  if (chain.degraded) return 'degraded';
+  return chain.volume_id ? 'settled' : 'progress';
+}
+
+function volumeNote(chain: Chain): string | null {
+  if (chain.missing_since) return 'its backend does not list it any more';
+  return chain.reachable === false ? 'no copy answers' : null;
 }
 
 function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body: PlatformObject }[]): LineLink[] {
@@ -109,10 +127,13 @@ function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body:
   links.push(link('claim', chain.name, marks[chain.state] ?? 'progress', { platform: chain.uid }));
   if (chain.volume_name)
     links.push(
-      link('volume', chain.volume_name, chain.degraded ? 'degraded' : chain.volume_id ? 'settled' : 'progress', {
-        platform: chain.volume_uid,
-        backend: chain.volume_id,
-      }),
+      link(
+        'volume',
+        chain.volume_name,
+        volumeMark(chain),
+        { platform: chain.volume_uid, backend: chain.volume_id },
+        volumeNote(chain),
+      ),
     );
   if (chain.class_name)
     links.push(link('class', chain.class_name, chain.class_uid ? 'settled' : 'person', { platform: chain.class_uid }));

@@ -1,7 +1,8 @@
+import { randomInt } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import type { Logger } from 'pino';
-import { liveChannel, workChannel } from './announce';
+import { endedChannel, liveChannel, workChannel } from './announce';
 
 /** Class ids of our advisory locks: one for each living server, one for the server that watches the outside. */
 export const livingServers = 4411;
@@ -11,18 +12,19 @@ const pauseMs = 1000;
 
 /**
  * One connection that a server holds for as long as it lives. It listens for notifications, and its advisory locks tell
- * the other servers that this one lives, and which one watches the platform and the backends.
+ * the other servers that this one lives, and which one watches the platform and the backends. Each connection is a lease of its
+ * own: what was begun under one that was lost belongs to nobody, this server included.
  * Emits `notify(channel, payload)`, `leads`, `follows` and `connected`.
  */
 export class Anchor extends EventEmitter {
   private client?: pg.Client;
+  private key?: number;
   private leading = false;
   private stopped = false;
   private timer?: NodeJS.Timeout;
 
   constructor(
     private readonly url: string,
-    readonly serverKey: number,
     private readonly log: Logger,
   ) {
     super();
@@ -30,6 +32,11 @@ export class Anchor extends EventEmitter {
 
   get isConnected(): boolean {
     return this.client !== undefined;
+  }
+
+  /** The key under which this server lives now; undefined while it has no connection. */
+  get lease(): number | undefined {
+    return this.client && this.key;
   }
 
   get leads(): boolean {
@@ -62,8 +69,10 @@ export class Anchor extends EventEmitter {
     client.on('notification', ({ channel, payload }) => this.emit('notify', channel, payload ?? ''));
     try {
       await client.connect();
-      await client.query('SELECT pg_advisory_lock($1, $2)', [livingServers, this.serverKey]);
-      await client.query(`LISTEN ${liveChannel}; LISTEN ${workChannel}`);
+      const key = randomInt(1, 2 ** 31 - 1);
+      await client.query('SELECT pg_advisory_lock($1, $2)', [livingServers, key]);
+      await client.query(`LISTEN ${liveChannel}; LISTEN ${workChannel}; LISTEN ${endedChannel}`);
+      this.key = key;
       this.client = client;
       this.emit('connected');
       void this.campaign(client);

@@ -3,6 +3,8 @@ import type { Database, Transaction } from '../database/database';
 
 export const liveChannel = 'moorage_live';
 export const workChannel = 'moorage_work';
+/** Carries the keys of the event streams of sessions that were ended. */
+export const endedChannel = 'moorage_ended';
 
 /** Tells every server, and through them every open page, what changed. Inside a transaction it is sent at commit. */
 export async function announce(

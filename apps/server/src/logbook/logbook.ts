@@ -1,6 +1,8 @@
 import type { LogEntry } from '@moorage/contract/logbook';
 import type { Database, Transaction } from '../database/database';
+import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 
 export interface Change {
   readonly person: string;
@@ -22,11 +24,22 @@ export async function record(database: Database, change: Change, transaction?: T
   await announce(database, [{ topic: 'logbook' }], transaction);
 }
 
-export async function listLogbook(database: Database, cursor: string | undefined, limit: number) {
-  const before = cursor && /^\d+$/.test(cursor) ? Number(cursor) : Number.MAX_SAFE_INTEGER;
+/** Newest first. A namespace owner finds what concerns the own namespaces, and what they did themselves. */
+export async function listLogbook(
+  database: Database,
+  sight: Sight,
+  person: string,
+  cursor: string | undefined,
+  limit: number,
+) {
+  if (cursor !== undefined && !(/^\d{1,16}$/.test(cursor) && Number.isSafeInteger(Number(cursor))))
+    throw HttpProblem.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
+  const before = cursor === undefined ? Number.MAX_SAFE_INTEGER : Number(cursor);
   const entries = await database.rows<Omit<LogEntry, 'at'> & { at: Date }>(
-    'SELECT id, at, person, action, kind, subject, before, after FROM logbook WHERE id < $1 ORDER BY id DESC LIMIT $2',
-    [before, limit + 1],
+    `SELECT id, at, person, action, kind, subject, before, after FROM logbook
+     WHERE id < $1 AND ($3::text[] IS NULL OR person = $4 OR (kind IN ('claim', 'limit') AND split_part(subject, '/', 1) = ANY($3)))
+     ORDER BY id DESC LIMIT $2`,
+    [before, limit + 1, sight.namespaces, person],
   );
   const page = entries.slice(0, limit).map((e) => ({ ...e, at: e.at.toISOString() }));
   return { entries: page, next: entries.length > limit ? String(page[page.length - 1]!.id) : null };

@@ -1,6 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import type { ManifestResult } from '@moorage/contract/manifests';
-import { readManifestText, type ReadObject } from '@moorage/contract/manifest-text';
+import type { ReadObject } from '@moorage/contract/manifest-text';
 import type { Person } from '@moorage/contract/people';
 import { assertClass } from '../classes/classes';
 import type { Database } from '../database/database';
@@ -8,11 +8,12 @@ import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
-import { upsertObjects } from '../platform/mirror';
+import { noteMade } from '../platform/mirror';
+import type { ManifestReader } from './reading';
 
 /** Reads every object, and refuses the whole text when one of them is wrong, with field and line of each fault. */
-function readAll(text: string): ReadObject[] {
-  const read = readManifestText(text);
+async function readAll(reader: ManifestReader, text: string): Promise<ReadObject[]> {
+  const read = await reader.read(text);
   const several = new Set(read.map((o) => `${o.document}/${o.item}`)).size > 1;
   const faults = read.flatMap((object, i) =>
     object.problems.map(({ path, line, detail }) => ({
@@ -73,10 +74,11 @@ async function standsAlready(database: Database, object: ReadObject): Promise<bo
 export async function makeFromManifest(
   database: Database,
   platform: PlatformConnector,
+  reader: ManifestReader,
   text: string,
   person: Person,
 ): Promise<ManifestResult> {
-  const read = readAll(text);
+  const read = await readAll(reader, text);
   checkAllowed(read, person);
   for (const { storageClass } of read) if (storageClass) assertClass(storageClass);
   const made: ManifestResult['made'] = [];
@@ -92,7 +94,7 @@ export async function makeFromManifest(
     const isClaim = what === 'claim';
     try {
       const stored = await platform.create(value as PlatformObject);
-      await upsertObjects(database, isClaim ? 'persistentvolumeclaims' : 'storageclasses', [stored]);
+      await noteMade(database, isClaim ? 'persistentvolumeclaims' : 'storageclasses', stored);
     } catch (error) {
       if (!(error instanceof PlatformProblem) || made.length === 0) throw error;
       const before = made.map((m) => m.name).join(', ');

@@ -1,7 +1,7 @@
 import type { ClassRow } from '@moorage/contract/classes';
 import type { Applied, DraftedChange, KeptPlan, MooringRow } from '@moorage/contract/moorings';
 import type { RunningServer } from '../server';
-import { Caller, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
+import { Caller, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;
@@ -109,8 +109,18 @@ test('an order that others changed, and a class that others made, are told', asy
   ]);
 });
 
-test('when anything fails half way nothing is left: not even a class that was made before it', async () => {
+const classNames = async () => (await maren.ok<ClassRow[]>('GET', '/api/classes')).map((c) => c.storageClass.name);
+const entriesOf = async (subject: string) =>
+  (
+    await world.rows<{ action: string }>(
+      `SELECT action FROM logbook WHERE kind = 'class' AND subject = $1 ORDER BY id`,
+      [subject],
+    )
+  ).map((e) => e.action);
+
+test('an order that does not name its pools refuses the draft before anything is asked of the platform', async () => {
   const halfway = { ...(await plainClass('ledger')), name: 'halfway', isDefault: false };
+  const posts = world.platform.faults.calls.filter((c) => c.method === 'POST' && /storageclasses/.test(c.path)).length;
   const refused = await maren.call('POST', '/api/drafts', {
     changes: [
       { kind: 'class', storageClass: halfway },
@@ -119,17 +129,91 @@ test('when anything fails half way nothing is left: not even a class that was ma
     ],
   });
   expect(refused.status).toBe(422);
-  expect(await moorings('halfway')).toEqual([]);
-  await eventuallyHolds('the class is gone', async () =>
-    expect((await maren.ok<ClassRow[]>('GET', '/api/classes')).some((c) => c.storageClass.name === 'halfway')).toBe(
-      false,
-    ),
+  expect(world.platform.faults.calls.filter((c) => c.method === 'POST' && /storageclasses/.test(c.path))).toHaveLength(
+    posts,
   );
+  expect(await moorings('halfway')).toEqual([]);
   expect((await maren.call('POST', '/api/drafts', { changes: [mooring('ledger', 'nowhere', null)] })).status).toBe(404);
   const guest = await new Caller(server.url).signIn('guest');
   expect((await guest.call('POST', '/api/drafts', { changes: [mooring('ledger', 'kelp-nvme', null)] })).status).toBe(
     403,
   );
+});
+
+describe('when the platform fails at the second of two classes', () => {
+  const drafted = async (name: string) => ({ ...(await plainClass('ledger')), name, isDefault: false });
+  const two = async (a: string, b: string): Promise<DraftedChange[]> => [
+    { kind: 'class', storageClass: await drafted(a) },
+    { kind: 'class', storageClass: await drafted(b) },
+    mooring(a, 'kelp-nvme', null),
+  ];
+
+  test('the first, which was made, is gone again, and the logbook tells of neither', async () => {
+    await maren.ok('POST', '/api/classes', { name: 'taken', copies: 2 });
+    // the mirror does not know it yet, so the draft cannot: the platform refuses the second
+    await world.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = 'taken'`);
+    const answer = await maren.call<{ code: string }>('POST', '/api/drafts', { changes: await two('first', 'taken') });
+    expect([answer.status, answer.data.code]).toEqual([409, 'platform-exists']);
+    expect(world.platform.store.find('storageclasses', undefined, 'first')).toBeUndefined();
+    // made by somebody else: not ours to take away
+    expect(world.platform.store.find('storageclasses', undefined, 'taken')).toBeDefined();
+    expect(await classNames()).not.toContain('first');
+    expect(await moorings('first')).toEqual([]);
+    expect(await entriesOf('first')).toEqual([]);
+  });
+
+  test('an answer that was lost after the work was done is taken back too', async () => {
+    world.platform.faults.add({ kind: 'lose-answer', method: 'POST', path: 'storageclasses', times: 1 });
+    const answer = await maren.call<{ code: string; detail: string }>('POST', '/api/drafts', {
+      changes: await two('lost-a', 'lost-b'),
+    });
+    expect([answer.status, answer.data.code]).toEqual([502, 'platform-unreachable']);
+    expect(answer.data.detail).not.toMatch(/nothing was changed/i);
+    for (const name of ['lost-a', 'lost-b'])
+      expect(world.platform.store.find('storageclasses', undefined, name)).toBeUndefined();
+    expect(await entriesOf('lost-a')).toEqual([]);
+  });
+
+  test('what cannot be taken back is named', async () => {
+    world.platform.faults.add({ kind: 'lose-answer', method: 'POST', path: 'storageclasses', times: 1 });
+    world.platform.faults.add({ kind: 'refuse', method: 'DELETE', path: 'storageclasses', times: 5 });
+    const answer = await maren.call<{ code: string; detail: string }>('POST', '/api/drafts', {
+      changes: await two('stands', 'never'),
+    });
+    world.platform.faults.heal();
+    expect([answer.status, answer.data.code]).toEqual([502, 'half-applied']);
+    expect(answer.data.detail).toContain('stands');
+    expect(answer.data.detail).not.toContain('never');
+    expect(world.platform.store.find('storageclasses', undefined, 'stands')).toBeDefined();
+    expect(await moorings('stands')).toEqual([]);
+  });
+});
+
+test('fifty drafts at once are all answered, and each is there as a whole', async () => {
+  const base = await plainClass('ledger');
+  const answers = await Promise.all(
+    Array.from({ length: 50 }, (_, i) =>
+      maren.call<Applied>('POST', '/api/drafts', {
+        changes: [
+          { kind: 'class', storageClass: { ...base, name: `crowd-${i}`, isDefault: false } },
+          mooring(`crowd-${i}`, 'kelp-nvme', null),
+        ],
+      }),
+    ),
+  );
+  expect(answers.map((a) => a.status).filter((s) => s !== 200)).toEqual([]);
+  const all = await maren.ok<MooringRow[]>('GET', '/api/moorings');
+  expect(all.filter((m) => m.className.startsWith('crowd-'))).toHaveLength(50);
+  expect((await classNames()).filter((n) => n.startsWith('crowd-'))).toHaveLength(50);
+});
+
+test('two drafts of one class take turns: one stands, the other is told of it', async () => {
+  const [nvme] = await moorings('ledger');
+  const answers = await Promise.all(
+    [2, 3].map((weight) => apply([mooring('ledger', 'kelp-nvme', nvme!.version, { weight })])),
+  );
+  expect(answers.map((a) => a.applied).sort()).toEqual([0, 1]);
+  expect(answers.find((a) => a.applied === 0)!.conflicts[0]).toMatchObject({ index: 0, person: 'maren' });
 });
 
 test('a kept plan decides where a claim goes, as long as every rule passes there', async () => {

@@ -1,12 +1,14 @@
 import type { NewClass } from '@moorage/contract/classes';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
-import { changeClass, planChange } from '../classes/change';
-import { createClass, filled, findDefaults, listClasses, makeDefault } from '../classes/classes';
+import { carryChange, makeClass, markDefault, type Entry, type Outside } from '../classes/acts';
+import { planChange } from '../classes/change';
+import { classTurn, defaultTurn, filled, findDefaults, listClasses, takenBack } from '../classes/classes';
 import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import type { Turns } from '../live/turns';
 import { record } from '../logbook/logbook';
 import type { PlatformConnector } from '../platform/connector';
 import { assertMayMoor, listMoorings } from './moorings';
@@ -111,64 +113,118 @@ async function assertReachable(
   }
 }
 
-/**
- * Moorings, then the orders of them, then what the platform is asked for: that cannot be rolled back with the transaction, so
- * as little as possible comes after it. All in the order of the classes' names, so that locks never cross.
- */
-const rank = { mooring: 0, order: 1, class: 2, 'class-change': 3, default: 4 } as const;
+/** Classes first, since moorings name them; all in one order, whatever order they were drafted in. */
+const rank = { class: 0, 'class-change': 1, default: 2, mooring: 3, order: 4 } as const;
 const classOf = (change: DraftedChange): string =>
   change.kind === 'class' || change.kind === 'class-change' ? change.storageClass.name : change.className;
+type OnPlatform = Extract<DraftedChange, { kind: 'class' | 'class-change' | 'default' }>;
+type InDatabase = Extract<DraftedChange, { kind: 'mooring' | 'order' }>;
+const isInDatabase = (change: DraftedChange): change is InDatabase =>
+  change.kind === 'mooring' || change.kind === 'order';
+
+/** Somebody's change came between looking and writing. */
+class Overtaken extends Error {
+  constructor(readonly conflicts: Conflict[]) {
+    super('somebody else changed the same meanwhile');
+  }
+}
+
+async function conflictsOf(
+  database: Database,
+  changes: readonly DraftedChange[],
+  tx: Transaction,
+): Promise<Conflict[]> {
+  const conflicts: Conflict[] = [];
+  for (const [index, change] of changes.entries()) {
+    const conflict = await conflictOf(database, change, tx);
+    if (conflict) conflicts.push({ index, ...conflict });
+  }
+  return conflicts;
+}
 
 /**
  * Applies a draft as a whole. When anything in it stands against what somebody else did since the draft was begun, nothing is
  * applied and every such place is told; what others changed elsewhere stays as they made it.
+ *
+ * What stands against it is looked for first; then the platform is asked for what the draft wants of it, without a lock or a
+ * transaction held; last, everything of ours and the whole logbook is written in one transaction. When that fails, or somebody
+ * came between, what the platform did is taken back.
  */
 export async function applyDraft(
   database: Database,
   platform: PlatformConnector,
+  turns: Turns,
   site: string,
   changes: readonly DraftedChange[],
   person: string,
 ): Promise<Applied> {
   const made = new Set(changes.flatMap((c) => (c.kind === 'class' ? [c.storageClass.name] : [])));
   await assertReachable(database, site, changes, made);
-  const undos: { what: string; undo: () => Promise<void> }[] = [];
   const names = [...new Set(changes.map(classOf))].sort();
-  try {
-    return await database.transaction(async (tx) => {
-      for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name], tx);
-      const conflicts: Conflict[] = [];
-      for (const [index, change] of changes.entries()) {
-        const conflict = await conflictOf(database, change, tx);
-        if (conflict) conflicts.push({ index, ...conflict });
-      }
-      if (conflicts.length > 0) return { applied: 0, conflicts };
-      // what the platform would refuse anyway refuses the draft before it is asked
-      for (const change of changes)
-        if (change.kind === 'class-change')
-          await planChange(database, change.storageClass.name, undefined, await meant(database, change));
-      for (const change of [...changes].sort((a, b) => rank[a.kind] - rank[b.kind]))
-        if (change.kind === 'mooring') await moor(database, change, person, tx);
-        else if (change.kind === 'order') await order(database, change, person, tx);
-        else {
-          const undo = await onPlatform(database, platform, change, person);
-          undos.unshift({ what: classOf(change), undo });
+  const things = [
+    ...names.map(classTurn),
+    ...(changes.some((c) => c.kind === 'default' || (c.kind === 'class' && c.storageClass.isDefault))
+      ? [defaultTurn]
+      : []),
+  ];
+  return turns.at(things, async () => {
+    const conflicts = await database.transaction((tx) => conflictsOf(database, changes, tx));
+    if (conflicts.length > 0) return { applied: 0, conflicts };
+    await assertOrders(database, changes);
+    // what the platform would refuse anyway refuses the draft before it is asked
+    for (const change of changes)
+      if (change.kind === 'class-change')
+        await planChange(database, change.storageClass.name, undefined, await meant(database, change));
+    const sorted = [...changes].sort((a, b) => rank[a.kind] - rank[b.kind]);
+    const at: Outside = { database, platform, ways: [] };
+    try {
+      const entries: Entry[] = [];
+      for (const change of sorted) if (!isInDatabase(change)) entries.push(...(await onPlatform(at, change)));
+      await database.transaction(async (tx) => {
+        for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name], tx);
+        const late: Conflict[] = [];
+        for (const [index, change] of changes.entries()) {
+          const conflict = isInDatabase(change) ? await conflictOf(database, change, tx) : undefined;
+          if (conflict) late.push({ index, ...conflict });
         }
-      await announce(database, [{ topic: 'moorings' }, { topic: 'classes', subject: 'draft' }], tx);
-      return { applied: changes.length, conflicts: [] };
-    });
-  } catch (error) {
-    // all or nothing; what cannot be taken back is told, with what was wrong in the first place
-    const stuck: string[] = [];
-    for (const { what, undo } of undos) await undo().catch(() => stuck.push(what));
-    if (stuck.length === 0) throw error;
-    throw new HttpProblem(
-      502,
-      'half-applied',
-      'Applied in part',
-      `The draft failed (${(error as Error).message}), and what was done to ${stuck.join(', ')} on the platform could not be taken back. Look at ${stuck.length === 1 ? 'that class' : 'those classes'}; moorings are as they were.`,
-    );
+        if (late.length > 0) throw new Overtaken(late);
+        for (const change of sorted)
+          if (change.kind === 'mooring') await moor(database, change, person, tx);
+          else if (change.kind === 'order') await order(database, change, person, tx);
+        for (const entry of entries) await record(database, { person, ...entry }, tx);
+        await announce(
+          database,
+          names.flatMap((subject) => [
+            { topic: 'moorings' as const, subject },
+            { topic: 'classes' as const, subject },
+          ]),
+          tx,
+        );
+      });
+    } catch (error) {
+      const told = await takenBack(at, error);
+      if (told instanceof Overtaken) return { applied: 0, conflicts: told.conflicts };
+      throw told;
+    }
+    return { applied: changes.length, conflicts: [] };
+  });
+}
+
+/** An order must name the pools that will be moored when the draft is applied; refused before the platform is asked. */
+async function assertOrders(database: Database, changes: readonly DraftedChange[]): Promise<void> {
+  for (const { className, pools } of changes.filter((c) => c.kind === 'order')) {
+    const now = (await listMoorings(database, className)).map((m) => m.pool);
+    const drafted = changes.flatMap((c) => (c.kind === 'mooring' && c.className === className ? [c.pool] : []));
+    assertNamesAll(className, pools, [...new Set([...now, ...drafted])]);
   }
+}
+
+function assertNamesAll(className: string, pools: readonly string[], moored: readonly string[]): void {
+  if (!same([...moored].sort(), [...pools].sort()))
+    throw HttpProblem.invalid(
+      'pools',
+      `The order of ${className} must name exactly its moored pools: ${moored.join(', ')}.`,
+    );
 }
 
 /** The class as the draft means it, with what others changed in it meanwhile. */
@@ -182,31 +238,16 @@ async function meant(
   return { ...carriedOver(was, storageClass, now.storageClass), isDefault: now.isDefault };
 }
 
-/** Makes one change on the platform; gives the way back. */
-async function onPlatform(
-  database: Database,
-  platform: PlatformConnector,
-  change: Extract<DraftedChange, { kind: 'class' | 'class-change' | 'default' }>,
-  person: string,
-): Promise<() => Promise<void>> {
-  if (change.kind === 'class-change') {
-    const { name } = change.storageClass;
-    return (await changeClass(database, platform, name, undefined, await meant(database, change), person)).undo;
+/** Makes one change on the platform; gives what to write down of it. */
+async function onPlatform(at: Outside, change: OnPlatform): Promise<Entry[]> {
+  if (change.kind === 'default') return [await markDefault(at, change.className)];
+  if (change.kind === 'class') {
+    const made = await makeClass(at, change.storageClass);
+    return change.storageClass.isDefault ? [made, await markDefault(at, change.storageClass.name)] : [made];
   }
-  if (change.kind === 'default') {
-    const [before] = await findDefaults(database);
-    await makeDefault(database, platform, change.className, person);
-    return () =>
-      before === undefined
-        ? Promise.reject(new Error('there was no default class before'))
-        : makeDefault(database, platform, before, person);
-  }
-  const { name } = change.storageClass;
-  await createClass(database, platform, change.storageClass, person);
-  return async () => {
-    await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
-    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name]);
-  };
+  const wanted = await meant(at.database, change);
+  const entry = await carryChange(at, await planChange(at.database, wanted.name, undefined, wanted));
+  return entry ? [entry] : [];
 }
 
 async function moor(
@@ -236,11 +277,7 @@ async function order(
   tx: Transaction,
 ): Promise<void> {
   const before = (await listMoorings(database, className, tx)).map((m) => m.pool);
-  if (!same([...before].sort(), [...pools].sort()))
-    throw HttpProblem.invalid(
-      'pools',
-      `The order of ${className} must name exactly its moored pools: ${before.join(', ')}.`,
-    );
+  assertNamesAll(className, pools, before);
   await database.rows(
     `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
      WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,

@@ -5,6 +5,7 @@ import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { listClasses } from '../classes/classes';
 import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 import { livePools } from '../pools/pools';
 
@@ -114,27 +115,33 @@ export async function orderMoorings(
 }
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
-export async function placementState(database: Database, site: string): Promise<PlacementState> {
+export async function placementState(database: Database, site: string, sight: Sight): Promise<PlacementState> {
   const [classes, pools, moorings, limits, usage, namespaces, grants, held] = await Promise.all([
     listClasses(database),
     livePools(database, 'all'),
     listMoorings(database),
     database.rows<{ namespace: string; className: string; bytes: number }>(
-      'SELECT namespace, class_name AS "className", bytes FROM limits LIMIT 100000',
+      'SELECT namespace, class_name AS "className", bytes FROM limits WHERE $1::text[] IS NULL OR namespace = ANY($1) LIMIT 100000',
+      [sight.namespaces],
     ),
     database.rows<PlacementState['usage'][number]>(
-      'SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM reservations GROUP BY 1, 2 LIMIT 100000',
+      'SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM reservations WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000',
+      [sight.namespaces],
     ),
     database.rows<{ name: string }>(
-      `SELECT name FROM platform_objects WHERE plural = 'namespaces' ORDER BY name LIMIT 10000`,
+      `SELECT name FROM platform_objects WHERE plural = 'namespaces' AND ($1::text[] IS NULL OR name = ANY($1)) ORDER BY name LIMIT 10000`,
+      [sight.namespaces],
     ),
     database.rows<PlacementState['grants'][number]>(
       `SELECT a.class_name AS "className", coalesce(array_agg(g.namespace ORDER BY g.namespace) FILTER (WHERE g.namespace IS NOT NULL), '{}') AS namespaces
-       FROM class_access a LEFT JOIN grants g ON g.class_name = a.class_name WHERE NOT a.open GROUP BY 1 LIMIT 2000`,
+       FROM class_access a LEFT JOIN grants g ON g.class_name = a.class_name AND ($1::text[] IS NULL OR g.namespace = ANY($1))
+       WHERE NOT a.open GROUP BY 1 LIMIT 2000`,
+      [sight.namespaces],
     ),
     database.rows<PlacementState['held'][number]>(
       `SELECT class_name AS "className", pool_id AS pool, bytes, count(*) AS count, sum(iops_floor) AS floor
-       FROM reservations WHERE state <> 'adrift' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3 LIMIT 100000`,
+       FROM reservations WHERE state <> 'adrift' AND ($1::text[] IS NULL OR namespace = ANY($1)) GROUP BY 1, 2, 3 ORDER BY 1, 2, 3 LIMIT 100000`,
+      [sight.namespaces],
     ),
   ]);
   return {
@@ -144,7 +151,7 @@ export async function placementState(database: Database, site: string): Promise<
     grants,
     held,
     defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
-    pools,
+    pools: pools.map(({ path: _path, ...pool }) => pool),
     moorings,
     limits: limits.map((l) => ({ ...l, className: l.className === '' ? null : l.className })),
     usage,

@@ -4,6 +4,7 @@ import type { KeptPlan, plannedPlacesSchema } from '@moorage/contract/moorings';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 
 /** Keeps a plan for many claims: each goes to its pool when it comes, as long as every rule still passes there. */
@@ -12,6 +13,12 @@ export async function planPlaces(
   { places }: z.infer<typeof plannedPlacesSchema>,
   person: string,
 ): Promise<void> {
+  const claims = new Set<string>();
+  for (const { namespace, claim } of places) {
+    if (claims.has(`${namespace}/${claim}`))
+      throw HttpProblem.invalid('places', `The claim ${namespace}/${claim} is placed twice. Name each claim once.`);
+    claims.add(`${namespace}/${claim}`);
+  }
   const pools = new Set((await database.rows<{ id: string }>('SELECT id FROM pools LIMIT 5000')).map((p) => p.id));
   const strange = places.find((p) => !pools.has(p.pool));
   if (strange) throw HttpProblem.notFound('pool', strange.pool);
@@ -31,13 +38,14 @@ export async function planPlaces(
 }
 
 /** Plans that claims are still to come for; those that came took their place out of it. */
-export async function listPlans(database: Database): Promise<KeptPlan[]> {
+export async function listPlans(database: Database, sight: Sight): Promise<KeptPlan[]> {
   const rows = await database.rows<Omit<KeptPlan, 'at'> & { at: Date }>(
     `SELECT plan, array_agg(DISTINCT namespace ORDER BY namespace) AS namespaces, min(claim_name) AS first, sum(claims)::int AS claims,
        jsonb_agg(jsonb_build_object('pool', pool_id, 'claims', claims) ORDER BY claims DESC, pool_id) AS pools, min(person) AS person, max(at) AS at
      FROM (SELECT plan, namespace, pool_id, min(claim_name) AS claim_name, min(person) AS person, max(at) AS at, count(*) AS claims
-       FROM planned_places GROUP BY 1, 2, 3) p
+       FROM planned_places WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2, 3) p
      GROUP BY 1 ORDER BY max(at) DESC LIMIT 200`,
+    [sight.namespaces],
   );
   return rows.map((r) => ({ ...r, at: r.at.toISOString() }));
 }

@@ -2,6 +2,7 @@ import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
+import type { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 
 interface UsageRow {
@@ -16,10 +17,11 @@ interface UsageRow {
 }
 
 /** Use per namespace and class. A volume whose claim is gone but which is kept still counts for its namespace. */
-export async function listNamespaces(database: Database): Promise<NamespaceUsage[]> {
+export async function listNamespaces(database: Database, sight: Sight): Promise<NamespaceUsage[]> {
   const [names, usage, limits] = await Promise.all([
     database.rows<{ name: string }>(
-      `SELECT name FROM platform_objects WHERE plural = 'namespaces' ORDER BY name LIMIT 10000`,
+      `SELECT name FROM platform_objects WHERE plural = 'namespaces' AND ($1::text[] IS NULL OR name = ANY($1)) ORDER BY name LIMIT 10000`,
+      [sight.namespaces],
     ),
     database.rows<UsageRow>(
       `SELECT coalesce(c.namespace, r.namespace) AS namespace, coalesce(c.class_name, r.class_name, '') AS class_name,
@@ -31,7 +33,9 @@ export async function listNamespaces(database: Database): Promise<NamespaceUsage
        LEFT JOIN (SELECT claim_uid, sum(raw_bytes) AS raw_bytes FROM further_copies GROUP BY 1) f ON f.claim_uid = r.claim_uid
        LEFT JOIN pools p ON p.id = r.pool_id
        LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
+       WHERE $1::text[] IS NULL OR coalesce(c.namespace, r.namespace) = ANY($1)
        GROUP BY 1, 2 ORDER BY 1, 2 LIMIT 100000`,
+      [sight.namespaces],
     ),
     database.rows<{ namespace: string; class_name: string; bytes: number }>(
       'SELECT namespace, class_name, bytes FROM limits LIMIT 100000',

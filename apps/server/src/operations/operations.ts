@@ -6,7 +6,7 @@ import { pauseAfter, type Operation, type OperationError, type OperationState } 
 const fields = 'id, kind, subject, state, attempts';
 export const finished = `('bound', 'released', 'abandoned', 'settled', 'undone')`;
 /** A server is dead when nobody holds the advisory lock of its key. */
-const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
+export const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
 
 /** Begins an operation once for its subject; the id when it is new. */
 export async function ensureOperations(
@@ -25,28 +25,35 @@ export async function ensureOperations(
   return made.map((o) => o.id);
 }
 
-/** Takes the lease of an operation for one server; undefined when it is finished or another living server has it. */
-export async function take(database: Database, id: string, server: number): Promise<Operation | undefined> {
+/** Takes an operation under a server's lease; undefined when it is finished or another living server has it. */
+export async function take(database: Database, id: string, lease: number): Promise<Operation | undefined> {
   const taken = await database.one<Operation>(
     `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND state NOT IN ${finished}
        AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
      RETURNING ${fields}`,
-    [id, server],
+    [id, lease],
   );
   // another server works on it: ask it to look once more when it is through
   if (!taken) await database.rows('UPDATE operations SET again = true WHERE id = $1 AND runner IS NOT NULL', [id]);
   return taken;
 }
 
-/** Gives the lease back. True when somebody asked for another look meanwhile. */
-export async function giveBack(database: Database, id: string, server: number): Promise<boolean> {
+/** Gives an operation back. True when somebody asked for another look meanwhile. */
+export async function giveBack(database: Database, id: string, lease: number): Promise<boolean> {
   const row = await database.one<{ again: boolean }>(
     `UPDATE operations o SET runner = NULL, again = false FROM (SELECT again FROM operations WHERE id = $1 FOR UPDATE) old
      WHERE o.id = $1 AND o.runner = $2 RETURNING old.again`,
-    [id, server],
+    [id, lease],
   );
   return row?.again ?? false;
 }
+
+/** Gives back what stands under a server's lease and is not in its hands: what it could not give back when it should have. */
+export const freeUnworked = (database: Database, lease: number, inHand: readonly string[]) =>
+  database.rows('UPDATE operations SET runner = NULL WHERE runner = $1 AND NOT id = ANY($2::uuid[]) RETURNING id', [
+    lease,
+    inHand,
+  ]);
 
 /** Moves an operation on, if it is still where it was thought to be. Zero rows is an answer: somebody else moved it. */
 export async function advance(
@@ -106,11 +113,33 @@ export async function findStranded(database: Database, limit: number): Promise<s
   return [...new Set([...dead, ...rows].map((r) => r.id))];
 }
 
-/** Claims that wait because nothing fits, oldest first. */
-export async function findWaiting(database: Database, limit: number, after: string | undefined): Promise<string[]> {
+/** What changed, as far as waiting claims rest on it. */
+export interface Helped {
+  readonly pool?: string;
+  readonly backend?: string;
+  readonly namespace?: string;
+  readonly className?: string;
+}
+
+/**
+ * Claims that wait because nothing fits, in pages by id. With `helped`, only those that such a change can help: whose class is
+ * moored there, whose namespace or class it is.
+ */
+export async function findWaiting(
+  database: Database,
+  limit: number,
+  after: string | undefined,
+  helped: Helped = {},
+): Promise<string[]> {
   const rows = await database.rows<{ id: string }>(
-    `SELECT id FROM operations WHERE state = 'waiting' AND kind = 'bind' AND ($2::uuid IS NULL OR id > $2::uuid) ORDER BY id LIMIT $1`,
-    [limit, after],
+    `SELECT op.id FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
+     WHERE op.state = 'waiting' AND op.kind = 'bind' AND op.waiting_for IN ('capacity', 'class') AND ($2::uuid IS NULL OR op.id > $2::uuid)
+       AND ($3::text IS NULL OR EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = o.class_name AND m.pool_id = $3))
+       AND ($4::text IS NULL OR EXISTS (SELECT 1 FROM moorings m JOIN pools p ON p.id = m.pool_id
+         WHERE m.class_name = o.class_name AND p.backend_id = $4))
+       AND ($5::text IS NULL OR o.namespace = $5) AND ($6::text IS NULL OR o.class_name = $6)
+     ORDER BY op.id LIMIT $1`,
+    [limit, after, helped.pool, helped.backend, helped.namespace, helped.className],
   );
   return rows.map((r) => r.id);
 }

@@ -1,9 +1,10 @@
 import PgBoss from 'pg-boss';
 import type { Logger } from 'pino';
 
-const queueName = 'operations';
+// one job for each operation at most; the queue of the releases before took any number
+const queueName = 'operations-once';
 
-/** Operations to look at, in PostgreSQL, shared by all servers. What a job means stands in the operation's own row. */
+/** Operations to look at, in PostgreSQL, shared by all servers, each queued once at most. What a job means stands in the operation's own row. */
 export class OperationQueue {
   private readonly boss: PgBoss;
 
@@ -25,7 +26,7 @@ export class OperationQueue {
     await this.boss.start();
     await this.boss.createQueue(queueName, {
       name: queueName,
-      policy: 'standard',
+      policy: 'short',
       retryLimit: 2,
       expireInSeconds: 120,
       retentionMinutes: 60 * 24,
@@ -35,9 +36,13 @@ export class OperationQueue {
   async put(ids: readonly string[], afterSeconds = 0): Promise<void> {
     if (ids.length === 0) return;
     const startAfter = afterSeconds > 0 ? new Date(Date.now() + afterSeconds * 1000) : undefined;
-    if (ids.length === 1) await this.boss.send(queueName, { id: ids[0]! }, startAfter ? { startAfter } : {});
-    else
-      await this.boss.insert(ids.map((id) => ({ name: queueName, data: { id }, ...(startAfter && { startAfter }) })));
+    // a try that is due later must not keep one at once from being queued
+    const keyed = (id: string) => ({
+      singletonKey: startAfter ? `${id}/later` : id,
+      ...(startAfter && { startAfter }),
+    });
+    if (ids.length === 1) await this.boss.send(queueName, { id: ids[0]! }, keyed(ids[0]!));
+    else await this.boss.insert(ids.map((id) => ({ name: queueName, data: { id }, ...keyed(id) })));
   }
 
   async take(most: number): Promise<{ job: string; operation: string }[]> {

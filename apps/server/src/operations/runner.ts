@@ -6,7 +6,7 @@ import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { PlatformProblem } from '../platform/connector';
 import { nextStep, type Operation, type OperationError, type Step } from './operation';
-import { callForWork, giveBack, lookAgain, noteFailure, take } from './operations';
+import { callForWork, freeUnworked, giveBack, lookAgain, noteFailure, take } from './operations';
 import type { OperationQueue } from './queue';
 
 /** Nothing failed; there is more to see in a while. */
@@ -18,6 +18,7 @@ export type Performer = (operation: Operation, step: Step['do']) => Promise<Oper
 
 const slots = 48;
 const pollMs = 1000;
+const freeMs = 3000;
 
 function describe(error: unknown): OperationError {
   if (error instanceof BackendProblem) return { code: `backend-${error.code}`, detail: error.message };
@@ -27,16 +28,19 @@ function describe(error: unknown): OperationError {
 
 /** Takes jobs as long as it has free slots, and carries each operation as far as it goes. */
 export class Runner {
-  private busy = 0;
+  /** What this server works on, and whether somebody asked for another look meanwhile. */
+  private readonly inHand = new Map<string, boolean>();
   private pumping = false;
   private wanted = false;
+  private freeing = false;
   private stopped = false;
-  private timer?: NodeJS.Timeout;
+  private timers: NodeJS.Timeout[] = [];
 
   constructor(
     private readonly database: Database,
     private readonly queue: OperationQueue,
-    private readonly serverKey: number,
+    /** The lease under which this server works now; undefined without PostgreSQL. */
+    private readonly lease: () => number | undefined,
     private readonly perform: Performer,
     private readonly metrics: Metrics,
     private readonly log: Logger,
@@ -45,8 +49,12 @@ export class Runner {
   ) {}
 
   start(): void {
-    this.timer = setInterval(() => void this.pump(), pollMs);
+    this.timers = [setInterval(() => void this.pump(), pollMs), setInterval(() => void this.freeUnworked(), freeMs)];
     void this.pump();
+  }
+
+  private get busy(): number {
+    return this.inHand.size;
   }
 
   /** Fetches and starts jobs until there are none or no slot is free. */
@@ -71,32 +79,66 @@ export class Runner {
     }
   }
 
-  private begin(operation: string, job?: string): void {
-    this.busy += 1;
-    void this.run(operation, job).finally(() => {
-      this.busy -= 1;
-      if (this.busy >= slots - 1) void this.pump();
-    });
-  }
-
-  private async run(id: string, job: string | undefined): Promise<void> {
+  /** Gives back what stands under this server's lease although it does not work on it: a hand-back that failed. */
+  private async freeUnworked(): Promise<void> {
+    const lease = this.lease();
+    if (this.freeing || lease === undefined || this.stopped) return;
+    this.freeing = true;
     try {
-      const operation = await take(this.database, id, this.serverKey);
-      if (operation) {
-        await this.carry(operation);
-        if (await giveBack(this.database, id, this.serverKey)) await this.enqueue([id]);
-      }
-      if (job !== undefined) await this.queue.done(job);
+      const freed = await freeUnworked(this.database, lease, [...this.inHand.keys()]);
+      if (freed.length > 0) this.log.warn({ operations: freed.length }, 'gave back operations that nobody worked on');
     } catch (error) {
-      // without the database nothing can be noted: the job comes back by itself, and the lease dies with this server's lock
-      this.log[isDatabaseGone(error) ? 'warn' : 'error']({ err: error, operation: id }, 'an operation was interrupted');
-      await giveBack(this.database, id, this.serverKey).catch(() => undefined);
+      this.log.warn({ err: error }, 'looking for operations that nobody works on failed; the next round tries again');
+    } finally {
+      this.freeing = false;
     }
   }
 
-  private async carry(start: Operation): Promise<void> {
+  private begin(operation: string, job?: string): void {
+    if (this.inHand.has(operation)) {
+      this.inHand.set(operation, true);
+      if (job !== undefined) void this.finishJob(job);
+      return;
+    }
+    this.inHand.set(operation, false);
+    void this.run(operation, job);
+  }
+
+  private async run(id: string, job: string | undefined): Promise<void> {
+    let again = false;
+    try {
+      const lease = this.lease();
+      const operation = lease === undefined ? undefined : await take(this.database, id, lease);
+      if (operation && lease !== undefined) {
+        await this.carry(operation, lease);
+        again = await giveBack(this.database, id, lease);
+      }
+    } catch (error) {
+      // the database went away: whoever has a lease then finds the operation where it stands
+      this.log.warn({ err: error, operation: id }, 'an operation was left where it stands');
+    }
+    again ||= this.inHand.get(id) === true;
+    this.inHand.delete(id);
+    if (job !== undefined) await this.finishJob(job);
+    if (again)
+      await this.enqueue([id]).catch((error: unknown) =>
+        this.log.warn({ err: error, operation: id }, 'another look was asked for; the sweep gives it'),
+      );
+    if (this.busy >= slots - 1) void this.pump();
+  }
+
+  private async finishJob(job: string): Promise<void> {
+    try {
+      await this.queue.done(job);
+    } catch (error) {
+      this.log.warn({ err: error }, 'a job could not be taken off the queue; it runs out by itself');
+    }
+  }
+
+  private async carry(start: Operation, lease: number): Promise<void> {
     let operation = start;
-    while (!this.stopped) {
+    // under a lost lease the operation may be another server's by now
+    while (!this.stopped && this.lease() === lease) {
       const step = nextStep(operation.state);
       if (step.do === 'rest') return;
       try {
@@ -128,9 +170,14 @@ export class Runner {
    */
   async enqueue(ids: readonly string[]): Promise<void> {
     if (this.stopped) return;
+    const fresh = ids.filter((id) => {
+      if (!this.inHand.has(id)) return true;
+      this.inHand.set(id, true);
+      return false;
+    });
     const here = Math.max(0, slots / 2 - this.busy);
-    for (const id of ids.slice(0, here)) this.begin(id);
-    const others = ids.slice(here);
+    for (const id of fresh.slice(0, here)) this.begin(id);
+    const others = fresh.slice(here);
     if (others.length === 0) return;
     await this.queue.put(others);
     await callForWork(this.database);
@@ -138,7 +185,7 @@ export class Runner {
 
   async stop(): Promise<void> {
     this.stopped = true;
-    clearInterval(this.timer);
+    for (const timer of this.timers) clearInterval(timer);
     while (this.busy > 0) await new Promise((resolve) => setTimeout(resolve, 20));
   }
 }

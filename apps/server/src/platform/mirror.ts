@@ -43,7 +43,7 @@ function toRow(object: PlatformObject) {
     uid,
     namespace: namespace ?? '',
     name,
-    version: Number(resourceVersion),
+    version: resourceVersion ?? '',
     body: object,
     class_name: (object.spec?.storageClassName as string | undefined) ?? null,
     phase: (object.status?.phase as string | undefined) ?? null,
@@ -95,7 +95,11 @@ export class Mirror {
       } catch (error) {
         if (signal.aborted) return;
         version = undefined;
-        if (error instanceof PlatformProblem && error.code === 'gone') continue;
+        if (error instanceof PlatformProblem && error.code === 'gone') {
+          // list again; not in a tight loop, should the platform say so of every version it gives
+          await pause(100, undefined, { signal }).catch(() => undefined);
+          continue;
+        }
         this.problems.set(plural, error instanceof Error ? error.message : String(error));
         this.log.warn({ err: error, plural }, 'the mirror lost the platform; trying again');
         await pause(pauseMs, undefined, { signal }).catch(() => undefined);
@@ -105,10 +109,10 @@ export class Mirror {
   }
 
   private async resumeVersion(plural: Plural): Promise<string | undefined> {
-    const row = await this.database.one<{ version: number }>('SELECT version FROM mirror_state WHERE plural = $1', [
+    const row = await this.database.one<{ version: string }>('SELECT version FROM mirror_state WHERE plural = $1', [
       plural,
     ]);
-    return row && String(row.version);
+    return row?.version;
   }
 
   /** Watches until the platform ends it or a comparison is due; gives the version to go on from, or undefined to list again. */
@@ -163,13 +167,14 @@ export class Mirror {
     const gone = [...last.values()].filter((e) => e.type === 'DELETED').map((e) => e.object);
     const version = events[events.length - 1]!.object.metadata.resourceVersion!;
     await this.database.transaction(async (tx) => {
-      await this.write(
-        plural,
-        changed,
-        gone.map((o) => o.metadata.uid!),
-        version,
-        tx,
-      );
+      await this.write(plural, changed, tx);
+      if (gone.length > 0)
+        await this.database.rows(
+          'DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)',
+          [plural, gone.map((o) => o.metadata.uid!)],
+          tx,
+        );
+      await this.noteVersion(plural, version, tx);
       await this.listener(plural, changed, gone, tx);
       await announce(
         this.database,
@@ -183,67 +188,98 @@ export class Mirror {
     this.afterCommit();
   }
 
+  /**
+   * Takes a whole list in the place of what was known: versions tell nothing of what is newer, and a platform that was brought
+   * back from a copy may give old ones again, for other contents.
+   */
   private async replaceAll(plural: Plural, items: readonly PlatformObject[], version: string): Promise<void> {
-    const uids = new Set(items.map((o) => o.metadata.uid!));
     await this.database.transaction(async (tx) => {
-      const known = await this.database.rows<{ uid: string; version: number; body: PlatformObject }>(
-        'SELECT uid, version, body FROM platform_objects WHERE plural = $1',
-        [plural],
+      const gone = await this.database.rows<{ body: PlatformObject }>(
+        'DELETE FROM platform_objects WHERE plural = $1 AND NOT uid = ANY($2) RETURNING body',
+        [plural, items.map((o) => o.metadata.uid!)],
         tx,
       );
-      const before = new Map(known.map((o) => [o.uid, o.version]));
-      const gone = known.filter((o) => !uids.has(o.uid)).map((o) => o.body);
-      const changed = items.filter((o) => before.get(o.metadata.uid!) !== Number(o.metadata.resourceVersion));
-      await this.write(
+      const uids = new Set(await this.write(plural, items, tx));
+      await this.noteVersion(plural, version, tx);
+      const changed = items.filter((o) => uids.has(o.metadata.uid!));
+      await this.listener(
         plural,
         changed,
-        gone.map((o) => o.metadata.uid!),
-        version,
+        gone.map((g) => g.body),
         tx,
       );
-      await this.listener(plural, changed, gone, tx);
       if (changed.length + gone.length > 0) await announce(this.database, [{ topic: topicOf[plural] }], tx);
     });
     this.afterCommit();
   }
 
-  private async write(
-    plural: Plural,
-    changed: readonly PlatformObject[],
-    gone: readonly string[],
-    version: string,
-    tx: Transaction,
-  ): Promise<void> {
-    if (changed.length > 0) await upsertObjects(this.database, plural, changed, tx, version);
-    if (gone.length > 0)
-      await this.database.rows('DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)', [plural, gone], tx);
-    if (changed.length === 0) await this.database.rows(noteVersion, [plural, version], tx);
+  private async noteVersion(plural: Plural, version: string, tx: Transaction): Promise<void> {
+    await this.database.rows(
+      `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
+       ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`,
+      [plural, version],
+      tx,
+    );
+  }
+
+  /** Writes what the platform says, whatever was known; gives the uids of those that differ. */
+  private async write(plural: Plural, objects: readonly PlatformObject[], tx: Transaction): Promise<string[]> {
+    const uids: string[] = [];
+    for (let i = 0; i < objects.length; i += pageSize) {
+      const rows = await this.database.rows<{ uid: string }>(
+        `${upsert} WHERE (platform_objects.version, platform_objects.body) IS DISTINCT FROM (excluded.version, excluded.body) RETURNING uid`,
+        [plural, JSON.stringify(objects.slice(i, i + pageSize).map(toRow))],
+        tx,
+      );
+      uids.push(...rows.map((r) => r.uid));
+    }
+    return uids;
   }
 }
 
-const noteVersion = `INSERT INTO mirror_state (plural, version) SELECT $1, $2::bigint WHERE $2 IS NOT NULL
-  ON CONFLICT (plural) DO UPDATE SET version = greatest(mirror_state.version, excluded.version), seen_at = now()`;
+const pageSize = 500;
 
-/**
- * Writes objects into the mirror unless it knows a newer version; also used for an object the platform just gave us. With
- * `version`, it is noted how far the collection was followed.
- */
-export async function upsertObjects(
+const upsert = `INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
+  SELECT $1, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at FROM jsonb_to_recordset($2::jsonb)
+    AS o(uid text, namespace text, name text, version text, body jsonb, class_name text, phase text, size_bytes bigint, created_at timestamptz)
+  ON CONFLICT (plural, uid) DO UPDATE SET namespace = excluded.namespace, name = excluded.name, version = excluded.version,
+    body = excluded.body, class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes`;
+
+/** Notes an object that we just made, unless the platform told of it already, and then of something later perhaps. */
+export async function noteMade(
   database: Database,
   plural: Plural,
-  objects: readonly PlatformObject[],
+  object: PlatformObject,
   tx?: Transaction,
-  version?: string,
+): Promise<void> {
+  await database.rows(`${upsert} WHERE false`, [plural, JSON.stringify([toRow(object)])], tx);
+}
+
+/** The version of an object as the mirror has it. */
+export async function knownVersion(
+  database: Database,
+  plural: Plural,
+  name: string,
+  namespace = '',
+): Promise<string | undefined> {
+  const row = await database.one<{ version: string }>(
+    'SELECT version FROM platform_objects WHERE plural = $1 AND namespace = $2 AND name = $3',
+    [plural, namespace, name],
+  );
+  return row?.version;
+}
+
+/** Notes an object that we just changed, unless the mirror heard something of it since it knew it as `before`. */
+export async function noteChanged(
+  database: Database,
+  plural: Plural,
+  object: PlatformObject,
+  before: string | undefined,
+  tx?: Transaction,
 ): Promise<void> {
   await database.rows(
-    `WITH noted AS (${noteVersion})
-     INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
-     SELECT $1, o.* FROM jsonb_to_recordset($3::jsonb)
-       AS o(uid text, namespace text, name text, version bigint, body jsonb, class_name text, phase text, size_bytes bigint, created_at timestamptz)
-     ON CONFLICT (plural, uid) DO UPDATE SET namespace = excluded.namespace, name = excluded.name, version = excluded.version, body = excluded.body,
-       class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes
-     WHERE platform_objects.version < excluded.version`,
-    [plural, version, JSON.stringify(objects.map(toRow))],
+    `${upsert} WHERE platform_objects.version = $3`,
+    [plural, JSON.stringify([toRow(object)]), before ?? ''],
     tx,
   );
 }

@@ -7,6 +7,7 @@ import { predictLeaving, type LeavingProblem } from '@moorage/core/clusters/resh
 import { getInventory } from '../backends/inventory';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import { Sight } from '../people/sight';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { ensureOperations } from '../operations/operations';
@@ -109,7 +110,7 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
   for (const d of leaving) if (d.owner !== pool) wrong.push(`Disk ${d.id} does not belong to ${pool}.`);
   if (wrong.length > 0) throw refuse(wrong);
   if (leaving.length > 0) {
-    const shape = await getPoolShape(database, backend, pool);
+    const shape = await getPoolShape(database, Sight.everything, backend, pool);
     const fresh = added.map((d) => ({ ...d, domain: d[shape.level], provisioned: 0, written: 0 }));
     const { problems } = predictLeaving(
       { ...shape, disks: [...shape.disks, ...fresh] },

@@ -2,12 +2,18 @@ import type { PoolFacts } from '@moorage/contract/backends';
 import type { PoolShapeRow } from '@moorage/contract/reshapes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import type { Sight } from '../people/sight';
 
 /** Share of a pool's throughput that moving data is given, when nothing is known of what it will be. */
 const movingShare = 0.25;
 
 /** A pool as a change to its disks sees it: its disks with what is on them, and where each volume's copies lie. */
-export async function getPoolShape(database: Database, backend: string, pool: string): Promise<PoolShapeRow> {
+export async function getPoolShape(
+  database: Database,
+  sight: Sight,
+  backend: string,
+  pool: string,
+): Promise<PoolShapeRow> {
   const row = await database.one<{ facts: PoolFacts }>(
     'SELECT facts FROM pools WHERE id = $1 AND backend_id = $2 AND gone_since IS NULL',
     [pool, backend],
@@ -21,9 +27,15 @@ export async function getPoolShape(database: Database, backend: string, pool: st
       'Not of disks',
       `The pool "${pool}" does not tell of its disks; its array looks after them.`,
     );
-  const volumes = await database.rows<{ name: string; bytes: number; written: number; disks: string[] }>(
+  const volumes = await database.rows<{
+    name: string;
+    namespace: string | null;
+    bytes: number;
+    written: number;
+    disks: string[];
+  }>(
     // by the claim that holds it, for whoever reads why it cannot move
-    `SELECT coalesce(r.namespace || '/' || r.claim_name, v.name) AS name, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
+    `SELECT coalesce(r.namespace || '/' || r.claim_name, v.name) AS name, r.namespace, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
      FROM backend_volumes v LEFT JOIN reservations r ON r.volume_name = v.name
      WHERE v.backend_id = $1 AND v.pool_id = $2 ORDER BY v.name LIMIT 100000`,
     [backend, pool],
@@ -47,7 +59,11 @@ export async function getPoolShape(database: Database, backend: string, pool: st
       provisioned: use.get(d.id)?.provisioned ?? 0,
       written: use.get(d.id)?.written ?? 0,
     })),
-    volumes: placed ? volumes : [],
+    volumes: placed
+      ? volumes
+          .filter((v) => sight.isWhole || (v.namespace !== null && sight.sees(v.namespace)))
+          .map(({ namespace: _namespace, ...v }) => v)
+      : [],
     writtenRaw: placed ? 0 : consumedRaw,
     rate: Math.max(1, throughput * movingShare),
   };

@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto';
+import { join } from 'node:path';
 import pg from 'pg';
 import { basaltSeed, kelpSeed } from '@moorage/standins/backend-seeds';
 import { platformSeed } from '@moorage/standins/seeds';
@@ -58,6 +59,11 @@ export async function eventually<T>(
 /** Someone signed in at a server, calling its API. */
 export class Caller {
   private cookie = '';
+
+  /** What a browser would send along. */
+  get cookieText(): string {
+    return this.cookie;
+  }
 
   constructor(private readonly url: string) {}
 
@@ -173,6 +179,9 @@ export async function makeWorld(options: WorldOptions = {}) {
     },
     key,
     sessionSecret: 'test',
+    programs: join(__dirname, '../../dist'),
+    hosts: [],
+    behindTls: false,
     logLevel: process.env.MOORAGE_TEST_LOG ?? 'silent',
     backendTimeoutMs: options.backendTimeoutMs ?? 2000,
     backendSyncMs: 300,

@@ -9,8 +9,10 @@ export const stateMarks: Record<ClaimState, MarkKind> = {
   'nothing-fits': 'person',
   'no-class': 'person',
   retrying: 'degraded',
+  'held-back': 'waiting',
   foreign: 'waiting',
   lost: 'lost',
+  unreachable: 'person',
   deleting: 'progress',
 };
 
@@ -21,10 +23,18 @@ export const stateWords: Record<ClaimState, string> = {
   'nothing-fits': 'nothing fits',
   'no-class': 'no class',
   retrying: 'trying again',
+  'held-back': 'held back',
   foreign: 'not ours',
   lost: 'lost',
+  unreachable: 'out of reach',
   deleting: 'being deleted',
 };
+
+const asksWords = {
+  source: 'Asks to begin with the data of a snapshot or of another claim.',
+  'named-volume': 'Asks for a volume by its name, and the platform has not bound it to that one.',
+  selector: 'Asks for a volume made beforehand, by labels.',
+} as const;
 
 /** Why a claim is where it is, in one sentence; for a bound one, where it lives. */
 export function claimSentence(claim: ClaimRow): string {
@@ -44,8 +54,14 @@ export function claimSentence(claim: ClaimRow): string {
       return `${claim.pool ?? 'The backend'}: ${(reason?.error?.detail ?? 'the last attempt failed').replace(/\.$/, '')}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
     case 'foreign':
       return `Class "${className}" belongs to another provisioner.`;
+    case 'held-back':
+      return `${asksWords[reason?.asks ?? 'source']} That is not carried out yet, and nothing empty is bound in its place.`;
     case 'lost':
-      return 'Its volume is gone.';
+      return reason?.missingSince
+        ? `${claim.backend ?? 'Its backend'} does not list its volume any more.`
+        : 'The platform says that its volume is gone.';
+    case 'unreachable':
+      return `No copy of its volume answers${claim.pool ? ` on ${claim.pool}` : ''}.`;
     case 'deleting':
       return 'Deleted; the platform waits until no pod uses it.';
     case 'nothing-fits': {

@@ -21,6 +21,9 @@ export interface FindingWords {
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
 const plural = (n: number, one: string, many: string): string => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
 
+const claimsPath = (some: readonly string[], claims: number, className: string): string =>
+  claims === 1 && some[0] ? `/claims/${some[0]}` : `/claims?state=unbound${className ? `&class=${className}` : ''}`;
+
 /** What a finding says: to what it happened, what follows, and the one step that helps. */
 export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' | 'subject' | 'facts'>): FindingWords {
   const number = (name: string): number => Number(facts[name] ?? 0);
@@ -38,6 +41,20 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
   const claims = plural(number('claims'), 'claim', 'claims');
   const backend = `/backends/${text('backend')}`;
   switch (kind) {
+    case 'volumes-lost':
+      return {
+        title: `${plural(number('claims'), 'claim lost its volume', 'claims lost their volumes')}${subject ? `, of ${subject}` : ''}`,
+        detail: `The backend does not list ${number('claims') === 1 ? 'it' : 'them'} any more; ${sizeText(number('bytes'))} asked for.${some()}`,
+        remedy: number('claims') === 1 ? 'See the claim' : 'See the claims',
+        path: claimsPath(list('some'), number('claims'), subject),
+      };
+    case 'volumes-unreachable':
+      return {
+        title: `${plural(number('claims'), 'claim has', 'claims have')} no copy that answers${subject ? `, of ${subject}` : ''}`,
+        detail: `The data is not lost while its disks can come back; nothing can be read meanwhile.${some()}`,
+        remedy: number('claims') === 1 ? 'See where its copies are' : 'See the claims',
+        path: claimsPath(list('some'), number('claims'), subject),
+      };
     case 'pool-gone':
       return {
         title: `${subject} vanished from ${text('backend')}`,
@@ -123,19 +140,19 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
       const why =
         state === 'no-class'
           ? 'have no class'
-          : state === 'lost'
-            ? 'lost their volume'
+          : state === 'held-back'
+            ? 'ask for what is not carried out yet'
             : state === 'retrying'
               ? 'keep failing'
               : 'fit nowhere';
+      const reckoned = state === 'nothing-fits';
       return {
-        title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits') : why}`,
+        title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits').replace('ask', 'asks') : why}`,
         detail: `${sizeText(number('bytes'))} asked for.${some()}`,
-        remedy: number('claims') === 1 ? 'See what would bind it' : 'See what would bind them',
-        path:
-          number('claims') === 1 && list('some')[0]
-            ? `/claims/${list('some')[0]}`
-            : `/claims?state=unbound${subject ? `&class=${subject}` : ''}`,
+        remedy: reckoned
+          ? `See what would bind ${number('claims') === 1 ? 'it' : 'them'}`
+          : `See ${number('claims') === 1 ? 'why it waits' : 'why they wait'}`,
+        path: claimsPath(list('some'), number('claims'), subject),
       };
     }
     case 'export-misses-node':

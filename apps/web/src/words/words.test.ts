@@ -107,7 +107,7 @@ const claim = (part: Partial<ClaimRow>): ClaimRow => ({
   volumeName: null,
   volumeId: null,
   createdAt: '2026-11-25T10:00:00Z',
-  reason: { failed: [], pod: null, error: null, nextAttemptAt: null, attempts: 0 },
+  reason: { failed: [], pod: null, error: null, nextAttemptAt: null, attempts: 0, asks: null, missingSince: null },
   ...part,
 });
 
@@ -123,7 +123,7 @@ describe('words for claims', () => {
       pool,
       check: check('access-mode', 'ReadWriteMany', 'block', 'text'),
     }));
-    const reason = { failed, pod: null, error: null, nextAttemptAt: null, attempts: 0 };
+    const reason = { failed, pod: null, error: null, nextAttemptAt: null, attempts: 0, asks: null, missingSince: null };
     expect(claimSentence(claim({ state: 'nothing-fits', reason }))).toBe(
       'Asks for ReadWriteMany; block storage gives one writer node (2 pools)',
     );

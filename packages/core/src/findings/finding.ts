@@ -4,6 +4,8 @@ export type Consequence = (typeof consequences)[number];
 
 /** What can be found, and what it leads to. Wording belongs to the interface. */
 export const findingKinds = {
+  'volumes-lost': 'data-at-risk',
+  'volumes-unreachable': 'data-at-risk',
   'pool-gone': 'data-at-risk',
   'copies-missing': 'data-at-risk',
   'disk-failed': 'data-at-risk',

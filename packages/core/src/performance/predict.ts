@@ -1,5 +1,5 @@
 import type { StorageClass } from '../classes/storage-class';
-import { copiesOn, type Pool } from '../pools/pool';
+import { copiesOn, writeCost, type Pool } from '../pools/pool';
 import { backendRate } from './term';
 import { meanValues, type Population, type Station } from './queueing';
 
@@ -17,13 +17,13 @@ const mostStations = 12;
 
 /**
  * The pool as a network of stations for one request of a class. The pool's rate is shared evenly by its devices, each a queueing
- * station; a write visits as many of them as there are copies (`R + r·a·W`, domain §9), and with more than one copy it waits for
+ * station; a write visits as many of them as it costs operations (`R + c·a·W`, domain §9), and with more than one copy it waits for
  * the slowest copy's round trip.
  */
 export function stationsOf(pool: Pool, cls: StorageClass, copies: number): Station[] {
   const told = pool.redundancy.kind === 'spread' ? (pool.redundancy.disks?.length ?? 0) : 0;
   const devices = Math.max(1, Math.min(mostStations, told || assumed.devices));
-  const operations = backendRate(1, copies, pool.amplification, cls.writeShare);
+  const operations = backendRate(1, writeCost(pool, copies), pool.amplification, cls.writeShare);
   // a device does iops/devices a second and is visited by operations/devices of them: the devices cancel out
   const demandMs = pool.iops > 0 ? (1000 * operations) / pool.iops : 0;
   const stations: Station[] = Array.from({ length: devices }, (_, i) => ({

@@ -20,9 +20,9 @@ export const promisableShare = 0.7;
 export const defaultWriteShare = 0.3;
 
 /**
- * Back-end operations for a front-end floor: `R + r·a·W` (domain §9), with `W = writeShare × floor`.
- * `copies` is 1 where the pool's inner redundancy is its own affair.
+ * Back-end operations for a front-end floor: `R + c·a·W` (domain §9), with `W = writeShare × floor` and `c` what one write costs:
+ * the copies kept, `2·(m+1)` with `m` shards of parity, 1 where the pool's inner redundancy is its own affair.
  */
-export function backendRate(floor: number, copies: number, amplification: number, writeShare: number): number {
-  return floor * (1 - writeShare) + copies * amplification * writeShare * floor;
+export function backendRate(floor: number, writeCost: number, amplification: number, writeShare: number): number {
+  return floor * (1 - writeShare) + writeCost * amplification * writeShare * floor;
 }

@@ -1,6 +1,9 @@
 import { subscriptionCeiling } from '../capacity/thin';
 import type { StorageClass } from '../classes/storage-class';
 import { iopsLimit, throughputLimit, withVolume, type Pool, type Taking } from '../pools/pool';
+import { tunedClass } from '../classes/allowance';
+import { placeOnPool, promisableDisks, withCopies } from '../replicas/on-pool';
+import type { PlacedCopy } from '../replicas/place';
 import { decide, spreadScore } from './decide';
 import { Offers } from './offer';
 import type { PlacementInput, Quota } from './request';
@@ -43,17 +46,22 @@ function place(state: Map<string, Pool>, id: string, taking: Taking, cls: Storag
       if (other !== id && of.backend === pool.backend) state.set(other, { ...of, backendCap: pool.backendCap });
 }
 
-/** Places claims one after the other, each as it would be decided by itself: what happens without a plan. */
-export function fitOneByOne(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[]): Fitted {
+/** Places claims one after the other, each as it would be decided by itself, or with its place in a plan: what will happen. */
+export function fitOneByOne(
+  pools: ReadonlyMap<string, Pool>,
+  claims: readonly BatchClaim[],
+  plan: ReadonlyMap<string, string> = new Map(),
+): Fitted & { readonly sizes: ReadonlyMap<string, number> } {
   const state = new Map(pools);
   const offers = new Offers();
   const used: QuotaUse = new Map();
   const placed = new Map<string, string>();
+  const sizes = new Map<string, number>();
   const refused: string[] = [];
   let [bytes, before] = [0, 0];
   for (const claim of claims) {
     const quotas = claim.input.quotas.map((q) => ({ ...q, used: q.used + (used.get(quotaKey(q.scope, claim)) ?? 0) }));
-    const decision = decide({ ...claim.input, quotas, pools: state, offers });
+    const decision = decide({ ...claim.input, quotas, pools: state, offers, planned: plan.get(claim.id) });
     const { winner, provisioned, backendIops, backendThroughput } = decision;
     if (winner === undefined) {
       refused.push(claim.id);
@@ -73,10 +81,11 @@ export function fitOneByOne(pools: ReadonlyMap<string, Pool>, claims: readonly B
       used.set(key, (used.get(key) ?? 0) + provisioned!);
     }
     placed.set(claim.id, winner);
+    sizes.set(claim.id, provisioned!);
     bytes += provisioned!;
     if (refused.length === 0) before += provisioned!;
   }
-  return { placed, refused, bytes, bytesBeforeRefusal: before, moves: 0 };
+  return { placed, refused, bytes, bytesBeforeRefusal: before, moves: 0, sizes };
 }
 
 /** One way to place a kind of claim: what it takes of the pool, and up to where the pool goes for its class. */
@@ -87,13 +96,30 @@ interface Berth {
   readonly rawCeiling: number;
   readonly iops: number;
   readonly throughput: number;
+  /** Copies that find disks of their own there; 0 where the backend places data itself. */
+  readonly copies: number;
+}
+
+/** One claim that lies on a pool, with the disks of its copies. */
+interface Lying {
+  readonly id: string;
+  readonly copies: readonly PlacedCopy[];
 }
 
 /** Claims that are the same to every rule: any of them may stand for another. */
 interface Kind {
   readonly berths: readonly Berth[];
   readonly size: number;
+  readonly storageClass: StorageClass;
   readonly quotas: readonly { readonly key: string; readonly limit: number }[];
+}
+
+/** Room on the disk with most of it in each failure domain of a pool, where we place copies. */
+function roomsOf(pool: Pool): Map<string, number> {
+  const rooms = new Map<string, number>();
+  for (const d of promisableDisks(pool) ?? [])
+    if (d.usable) rooms.set(d.domain, Math.max(rooms.get(d.domain) ?? 0, d.capacity - d.used));
+  return rooms;
 }
 
 /** The pools as plain numbers while a batch is being fitted, with who lies where. */
@@ -107,9 +133,14 @@ class Harbour {
   private readonly capTaken = new Map<string, number>();
   private readonly quotaUsed: QuotaUse = new Map();
   /** By pool and kind, the claims that lie there. */
-  readonly lying: Map<Kind, string[]>[];
+  readonly lying: Map<Kind, Lying[]>[];
+  /** By pool, room on the disk with most of it in each failure domain: what decides whether copies fit. */
+  private readonly rooms: Map<string, number>[];
+  private readonly pools: Pool[];
 
-  constructor(private readonly pools: readonly Pool[]) {
+  constructor(pools: readonly Pool[]) {
+    this.pools = [...pools];
+    this.rooms = pools.map(roomsOf);
     this.names = pools.map((p) => p.id);
     this.raw = pools.map((p) => p.subscribedRaw);
     this.taken = pools.map((p) => p.taken);
@@ -129,8 +160,26 @@ class Harbour {
       (!pool.backendCap || this.capTaken.get(pool.backend)! + provisioned <= pool.backendCap.limit) &&
       (berth.iops === 0 || berth.iops <= iopsLimit(pool) - this.iops[i]!) &&
       (berth.throughput === 0 || berth.throughput <= throughputLimit(pool) - this.throughput[i]!) &&
-      kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + provisioned <= q.limit)
+      kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + provisioned <= q.limit) &&
+      this.findsDisks(kind, berth)
     );
+  }
+
+  private findsDisks({ storageClass }: Kind, { pool, provisioned, copies }: Berth): boolean {
+    if (copies === 0) return true;
+    // pinned nodes are few: their disks are looked at one by one
+    if (storageClass.pinnedNodes.length > 0)
+      return placeOnPool(this.pools[pool]!, storageClass, provisioned) !== undefined;
+    let domains = 0;
+    for (const room of this.rooms[pool]!.values()) if (room >= provisioned && ++domains === copies) return true;
+    return false;
+  }
+
+  /** More or less on the disks of some copies. */
+  private load(pool: number, copies: readonly PlacedCopy[], bytes: number): void {
+    if (copies.length === 0) return;
+    this.pools[pool] = withCopies(this.pools[pool]!, copies, bytes);
+    this.rooms[pool] = roomsOf(this.pools[pool]);
   }
 
   /** The berth that leaves most to those who come after; undefined when none fits. */
@@ -168,23 +217,30 @@ class Harbour {
     for (const { key } of kind.quotas) this.quotaUsed.set(key, (this.quotaUsed.get(key) ?? 0) + sign * provisioned);
   }
 
-  take(id: string, kind: Kind, berth: Berth): void {
+  /** A claim takes a berth; `copies` where it lay before, when it comes back. */
+  take(id: string, kind: Kind, berth: Berth, before?: readonly PlacedCopy[]): void {
+    const copies =
+      before ??
+      (berth.copies > 0 ? placeOnPool(this.pools[berth.pool]!, kind.storageClass, berth.provisioned) : []) ??
+      [];
+    this.load(berth.pool, copies, berth.provisioned);
     this.change(kind, berth, 1);
     this.largest[berth.pool] = Math.max(this.largest[berth.pool]!, berth.provisioned);
     const there = this.lying[berth.pool]!;
     const alike = there.get(kind);
-    if (alike) alike.push(id);
-    else there.set(kind, [id]);
+    if (alike) alike.push({ id, copies });
+    else there.set(kind, [{ id, copies }]);
   }
 
-  /** One claim of the kind leaves; which one makes no difference. */
-  leave(kind: Kind, berth: Berth): string {
+  /** The claim of the kind that came last leaves. */
+  leave(kind: Kind, berth: Berth): Lying {
     this.change(kind, berth, -1);
     const there = this.lying[berth.pool]!;
     const alike = there.get(kind)!;
-    const id = alike.pop()!;
+    const leaver = alike.pop()!;
     if (alike.length === 0) there.delete(kind);
-    return id;
+    this.load(berth.pool, leaver.copies, -berth.provisioned);
+    return leaver;
   }
 }
 
@@ -222,11 +278,11 @@ function makeRoom(
       const leaver = harbour.leave(other, from);
       if (harbour.fits(kind, berth)) {
         harbour.take(id, kind, berth);
-        const moves = makeRoom(harbour, leaver, other, depth - 1, tries, [...barred, berth.pool]);
+        const moves = makeRoom(harbour, leaver.id, other, depth - 1, tries, [...barred, berth.pool]);
         if (moves !== undefined) return moves + 1;
         harbour.leave(kind, berth);
       }
-      harbour.take(leaver, other, from);
+      harbour.take(leaver.id, other, from, leaver.copies);
     }
   }
   return undefined;
@@ -260,12 +316,14 @@ function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): Kind[] 
             rawCeiling: Math.floor(subscriptionCeiling(offer.thin) * footprintFactor),
             iops: backendIops,
             throughput: backendThroughput,
+            copies: pool.redundancy.kind === 'spread' && pool.redundancy.disks ? storageClass.copies : 0,
           },
         ];
       });
     const kind: Kind = {
       berths,
       size: asked.size,
+      storageClass: tunedClass(storageClass, asked.tuned),
       quotas: quotas.map((q) => ({ key: quotaKey(q.scope, claim), limit: q.limit - q.used })),
     };
     known.set(key, kind);
@@ -298,7 +356,7 @@ export function fitBatch(pools: ReadonlyMap<string, Pool>, claims: readonly Batc
   const bytesOf = new Map<string, number>();
   harbour.lying.forEach((there, pool) => {
     for (const [kind, ids] of there)
-      for (const id of ids) {
+      for (const { id } of ids) {
         placed.set(id, harbour.names[pool]!);
         bytesOf.set(id, kind.berths.find((b) => b.pool === pool)!.provisioned);
       }
@@ -313,5 +371,30 @@ export function fitBatch(pools: ReadonlyMap<string, Pool>, claims: readonly Batc
     moves,
   };
   const alone = fitOneByOne(pools, claims);
-  return alone.bytesBeforeRefusal > planned.bytesBeforeRefusal ? alone : planned;
+  const kept = asItWillCome(pools, claims, planned);
+  return alone.bytesBeforeRefusal > kept.bytesBeforeRefusal ? alone : kept;
+}
+
+/**
+ * The plan as it will be carried out: claims come one after the other, and each is decided with its place in the plan. Where
+ * copies lie on disks, the order in which they come makes a difference, and a place that is not had then is not promised.
+ */
+function asItWillCome(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[], planned: Fitted): Fitted {
+  if (![...pools.values()].some((p) => p.redundancy.kind === 'spread' && p.redundancy.disks)) return planned;
+  const come = fitOneByOne(
+    pools,
+    claims.filter((c) => planned.placed.has(c.id)),
+    planned.placed,
+  );
+  if (come.refused.length === 0 && come.bytes >= planned.bytes)
+    return { ...come, refused: planned.refused, moves: planned.moves, bytesBeforeRefusal: planned.bytesBeforeRefusal };
+  const firstRefused = claims.findIndex((c) => !come.placed.has(c.id));
+  const bytesOf = (c: BatchClaim) => come.sizes.get(c.id) ?? 0;
+  const early = firstRefused < 0 ? claims : claims.slice(0, firstRefused);
+  return {
+    ...come,
+    refused: claims.filter((c) => !come.placed.has(c.id)).map((c) => c.id),
+    bytesBeforeRefusal: early.reduce((sum, c) => sum + bytesOf(c), 0),
+    moves: planned.moves,
+  };
 }

@@ -4,6 +4,7 @@ import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
 import { allotmentRoom, capRoom } from './offer';
 import type { Mooring, PlacementInput } from './request';
+import { placesOnDisks } from '../replicas/on-pool';
 import {
   checkPool,
   findOffsite,
@@ -235,7 +236,8 @@ export interface Room {
 
 /**
  * How many volumes like the claim's one pool takes before its first refusal, and the rule that refuses. Quotas are left out:
- * they are the namespace's, not the pool's. Every limit shrinks by the same step with every volume, so each tells its count.
+ * they are the namespace's, not the pool's. Every limit shrinks by the same step with every volume, so each tells its count;
+ * single disks tell how many volumes find places on them.
  */
 export function roomFor(context: RuleContext): Room {
   const { offer, pool, provisioned, backendIops, backendThroughput } = context;
@@ -253,6 +255,11 @@ export function roomFor(context: RuleContext): Room {
   bound('backend-cap', capRoom(pool), provisioned);
   bound('iops', offer.iopsLeft, backendIops);
   bound('throughput', offer.throughputLeft, backendThroughput);
+  const places = placesOnDisks(pool, context.storageClass, provisioned);
+  if (places < claims) {
+    claims = places;
+    stoppedBy = 'disk-room';
+  }
   return { claims, stoppedBy };
 }
 

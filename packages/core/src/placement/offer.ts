@@ -9,6 +9,7 @@ import {
   liveDomains,
   thinState,
   throughputLeft,
+  writeCost,
   type Pool,
 } from '../pools/pool';
 import type { Check, RuleName } from './rules';
@@ -47,6 +48,8 @@ export interface Offer {
   readonly iopsLeft: number;
   readonly throughputLeft: number;
   readonly copiesOn: number;
+  /** Back-end operations of one front-end write, before amplification. */
+  readonly writeCost: number;
   readonly footprintFactor: number;
 }
 
@@ -149,6 +152,7 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     iopsLeft: iopsLeft(pool),
     throughputLeft: throughputLeft(pool),
     copiesOn: copiesOn(pool, storageClass.copies),
+    writeCost: writeCost(pool, storageClass.copies),
     footprintFactor: footprintFactor(pool, storageClass.copies),
   };
 }

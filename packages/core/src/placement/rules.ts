@@ -94,9 +94,9 @@ export function ruleContext(
     provisioned,
     floor,
     throughputFloor,
-    backendIops: backendRate(floor, offer.copiesOn, pool.amplification, writeShare),
-    // a written byte goes to every copy; amplification is about operations
-    backendThroughput: megabyte * backendRate(throughputFloor, offer.copiesOn, 1, writeShare),
+    backendIops: backendRate(floor, offer.writeCost, pool.amplification, writeShare),
+    // a written byte goes to every copy, or with its parity; amplification is about operations
+    backendThroughput: megabyte * backendRate(throughputFloor, offer.footprintFactor, 1, writeShare),
   };
 }
 

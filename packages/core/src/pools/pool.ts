@@ -3,6 +3,7 @@ import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-cl
 import { usable, survives, type DomainCapacity, type Scheme } from '../capacity/usable';
 import { promisableShare } from '../performance/term';
 import type { ReplicaDisk } from '../replicas/place';
+import { placeOnPool, withCopies } from '../replicas/on-pool';
 import type { ThinState } from '../capacity/thin';
 
 /** How a pool keeps data safe. An array's inner copies are its own affair; a software-defined pool keeps ours. */
@@ -98,6 +99,16 @@ export function footprintFactor(pool: Pool, copies: number): number {
   return scheme.kind === 'copies' ? copies : (scheme.data + scheme.parity) / scheme.data;
 }
 
+/**
+ * Back-end operations of one front-end write: every copy is written; where data is cut into `k` shards with `m` of parity, a
+ * small write reads and writes its shard and each parity, `2·(m+1)` (domain §9). An array's figures are its front end's.
+ */
+export function writeCost(pool: Pool, copies: number): number {
+  if (pool.redundancy.kind === 'inner') return 1;
+  const { scheme } = pool.redundancy;
+  return scheme.kind === 'copies' ? copies : 2 * (scheme.parity + 1);
+}
+
 /** Usable bytes for volumes of a class with that many copies. */
 export function usableFor(pool: Pool, copies: number): Bytes {
   if (pool.redundancy.kind === 'inner') return pool.redundancy.usable;
@@ -168,13 +179,14 @@ export interface Taking {
   readonly backendThroughput: number;
 }
 
-/** The pool after a volume was placed: what a batch or a trial run carries forward. */
+/** The pool after a volume was placed, its copies on their disks: what a batch or a trial run carries forward. */
 export function withVolume(pool: Pool, taking: Taking, cls: StorageClass): Pool {
   const { provisioned, backendIops, backendThroughput } = taking;
   // negative when a volume leaves: it gives back what it took
   const raw = Math.sign(provisioned) * Math.ceil(Math.abs(provisioned) * footprintFactor(pool, cls.copies));
+  const copies = provisioned > 0 ? placeOnPool(pool, cls, provisioned) : undefined;
   return {
-    ...pool,
+    ...(copies ? withCopies(pool, copies, provisioned) : pool),
     subscribedRaw: pool.subscribedRaw + raw,
     taken: pool.taken + provisioned,
     ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + provisioned } }),

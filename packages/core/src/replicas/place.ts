@@ -43,18 +43,27 @@ const byRoom = (a: { room: number; disk: ReplicaDisk }, b: { room: number; disk:
 
 /**
  * Places the copies of one volume (domain §8): each on a different failure domain, on the domain and disk with most room after
- * placement, one copy on the first pod's node when asked and possible. Never on unusable disks. Ties go by disk id.
+ * placement, one copy on the first pod's node when asked and possible. Room of a domain is counted in whole places for volumes
+ * of this size first, then in bytes: bytes in remainders too small for one hold nothing, and so as many volumes fit as can.
+ * Never on unusable disks. Ties go by disk id.
  */
 export function placeCopies(disks: readonly ReplicaDisk[], options: PlaceOptions): PlaceResult {
   const { copies, size, preferNode, pinned, witness } = options;
   const fits = disks.filter((d) => d.usable && d.capacity - d.used >= size && (!pinned || pinned.includes(d.node)));
-  const domains = new Map<string, { room: number; best: ReplicaDisk }>();
+  const domains = new Map<string, { places: number; room: number; best: ReplicaDisk }>();
+  const placesOf = new Map<string, number>();
+  for (const d of fits)
+    placesOf.set(d.domain, (placesOf.get(d.domain) ?? 0) + (size > 0 ? Math.floor((d.capacity - d.used) / size) : 0));
   const roomOfDomain = new Map<string, number>();
   for (const disk of disks)
     if (disk.usable) roomOfDomain.set(disk.domain, (roomOfDomain.get(disk.domain) ?? 0) + disk.capacity - disk.used);
   for (const { disk } of fits.map((d) => ({ disk: d, room: d.capacity - d.used })).sort(byRoom))
     if (!domains.has(disk.domain))
-      domains.set(disk.domain, { room: roomOfDomain.get(disk.domain)! - size, best: disk });
+      domains.set(disk.domain, {
+        places: placesOf.get(disk.domain)!,
+        room: roomOfDomain.get(disk.domain)! - size,
+        best: disk,
+      });
 
   const chosen: PlacedCopy[] = [];
   const place = (disk: ReplicaDisk) => {
@@ -65,7 +74,9 @@ export function placeCopies(disks: readonly ReplicaDisk[], options: PlaceOptions
     preferNode && fits.filter((d) => d.node === preferNode).map((disk) => ({ disk, room: disk.capacity - disk.used }));
   if (local && local.length > 0 && copies > 0) place(local.sort(byRoom)[0]!.disk);
   const available = domains.size + chosen.length;
-  const ranked = [...domains.values()].map(({ room, best }) => ({ room, disk: best })).sort(byRoom);
+  const ranked = [...domains.values()]
+    .map(({ places, room, best }) => ({ places, room, disk: best }))
+    .sort((a, b) => b.places - a.places || byRoom(a, b));
   for (const { disk } of ranked) if (chosen.length < copies) place(disk);
   if (chosen.length < copies) return { ok: false, problem: 'too-few-domains', need: copies, have: available };
   if (witness !== 'wanted') return { ok: true, copies: chosen };

@@ -1,0 +1,142 @@
+import pino from 'pino';
+import { Database } from '../database/database';
+import { migrate } from '../database/migrations';
+import { eventually, makeDatabase } from '../testing/world';
+import {
+  PlatformProblem,
+  type PlatformConnector,
+  type PlatformEvent,
+  type PlatformObject,
+  type Plural,
+} from './connector';
+import { Mirror, noteChanged, noteMade } from './mirror';
+
+/** A platform whose list, versions and watch are as the test says. */
+class FakePlatform implements PlatformConnector {
+  items: PlatformObject[] = [];
+  version = '900';
+  lists = 0;
+  send?: (event: PlatformEvent) => void;
+  drop?: (error: PlatformProblem) => void;
+
+  list(plural: Plural) {
+    if (plural !== 'namespaces') return Promise.resolve({ items: [], version: '1' });
+    this.lists += 1;
+    return Promise.resolve({ items: this.items, version: this.version });
+  }
+
+  watch(plural: Plural, _version: string, onEvent: (event: PlatformEvent) => void, signal: AbortSignal): Promise<void> {
+    return new Promise((resolve, reject) => {
+      signal.addEventListener('abort', () => resolve());
+      if (plural !== 'namespaces') return;
+      this.send = onEvent;
+      this.drop = reject;
+    });
+  }
+
+  create = () => Promise.reject(new Error('not asked for'));
+  find = () => Promise.resolve(undefined);
+  mergePatch = () => Promise.reject(new Error('not asked for'));
+  ensureDeleted = () => Promise.resolve();
+}
+
+const namespace = (uid: string, version: string, team: string): PlatformObject => ({
+  metadata: {
+    name: `ns-${uid}`,
+    uid,
+    resourceVersion: version,
+    labels: { team },
+    creationTimestamp: '2026-11-26T00:00:00Z',
+  },
+});
+
+let made: Awaited<ReturnType<typeof makeDatabase>>;
+let database: Database;
+let platform: FakePlatform;
+let mirror: Mirror;
+const heard: { changed: string[]; gone: string[] }[] = [];
+
+beforeEach(async () => {
+  made = await makeDatabase();
+  database = new Database(made.url);
+  await migrate(database, Buffer.alloc(32));
+  platform = new FakePlatform();
+  heard.length = 0;
+  mirror = new Mirror(
+    database,
+    platform,
+    (plural, changed, gone) => {
+      if (plural === 'namespaces')
+        heard.push({ changed: changed.map((o) => o.metadata.uid!), gone: gone.map((o) => o.metadata.uid!) });
+      return Promise.resolve();
+    },
+    () => undefined,
+    pino({ level: 'silent' }),
+  );
+});
+afterEach(async () => {
+  await mirror.stop();
+  await database.close();
+  await made.drop();
+});
+
+const teams = async () =>
+  Object.fromEntries(
+    (
+      await database.rows<{ uid: string; team: string }>(
+        `SELECT uid, body #>> '{metadata,labels,team}' AS team FROM platform_objects WHERE plural = 'namespaces' ORDER BY uid`,
+      )
+    ).map((r) => [r.uid, r.team]),
+  );
+const showing = (what: Record<string, string>) =>
+  eventually(
+    `the mirror shows ${JSON.stringify(what)}`,
+    async () => JSON.stringify(await teams()) === JSON.stringify(what),
+  );
+
+test('a platform brought back from a copy is followed, whatever its versions', async () => {
+  platform.items = [namespace('a', '850', 'new'), namespace('b', '890', 'new')];
+  mirror.start();
+  await showing({ a: 'new', b: 'new' });
+  // restored: a is as it was long ago, b is not there yet, and c has a version that b had once
+  platform.items = [namespace('a', '120', 'old'), namespace('c', '890', 'old')];
+  platform.version = '130';
+  platform.drop!(new PlatformProblem('gone', 'too old'));
+  await showing({ a: 'old', c: 'old' });
+  expect(heard.at(-1)).toEqual({ changed: ['a', 'c'], gone: ['b'] });
+  // and goes on from there, with versions far below those seen before
+  await eventually('it watches again', () => Promise.resolve(platform.send));
+  platform.send!({ type: 'MODIFIED', object: namespace('a', '131', 'newest') });
+  await showing({ a: 'newest', c: 'old' });
+});
+
+test('the same version with other contents is another object: the list is believed', async () => {
+  platform.items = [namespace('a', '7', 'before')];
+  mirror.start();
+  await showing({ a: 'before' });
+  platform.items = [namespace('a', '7', 'after')];
+  platform.drop!(new PlatformProblem('unreachable', 'reset'));
+  await showing({ a: 'after' });
+});
+
+test('a list that says the same again wakes nobody', async () => {
+  platform.items = [namespace('a', '7', 'x')];
+  mirror.start();
+  await showing({ a: 'x' });
+  const lists = platform.lists;
+  platform.drop!(new PlatformProblem('gone', 'too old'));
+  await eventually('it listed again', () => Promise.resolve(platform.lists > lists));
+  await eventually('and was heard', () => Promise.resolve(heard.length >= 2));
+  expect(heard.at(-1)).toEqual({ changed: [], gone: [] });
+});
+
+test('what we made or changed ourselves never goes over what the platform told since', async () => {
+  await noteMade(database, 'namespaces', namespace('a', '5', 'made'));
+  expect(await teams()).toEqual({ a: 'made' });
+  await noteMade(database, 'namespaces', namespace('a', '4', 'late answer'));
+  expect(await teams()).toEqual({ a: 'made' });
+  await noteChanged(database, 'namespaces', namespace('a', '6', 'changed'), '5');
+  expect(await teams()).toEqual({ a: 'changed' });
+  await noteChanged(database, 'namespaces', namespace('a', '5', 'late answer'), '5');
+  expect(await teams()).toEqual({ a: 'changed' });
+});

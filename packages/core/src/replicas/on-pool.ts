@@ -1,0 +1,70 @@
+import type { StorageClass } from '../classes/storage-class';
+import type { Pool } from '../pools/pool';
+import { placeCopies, type PlacedCopy, type ReplicaDisk } from './place';
+
+/** The disks of a pool as copies are placed on them: with what may be promised of each. Undefined where the backend places data itself. */
+export function promisableDisks(pool: Pool): readonly ReplicaDisk[] | undefined {
+  if (pool.redundancy.kind !== 'spread' || !pool.redundancy.disks) return undefined;
+  const { overcommit } = pool;
+  if (overcommit === 1) return pool.redundancy.disks;
+  return pool.redundancy.disks.map((d) => ({ ...d, capacity: Math.floor(d.capacity * overcommit) }));
+}
+
+/** What a class asks of where its copies lie. */
+export type CopyDemands = Pick<StorageClass, 'copies' | 'pinnedNodes' | 'witness' | 'locality'>;
+
+/** Where the copies of one volume go on a pool (domain §8); undefined where we place none, or where they do not fit. */
+export function placeOnPool(
+  pool: Pool,
+  cls: CopyDemands,
+  size: number,
+  firstNode?: string,
+): readonly PlacedCopy[] | undefined {
+  const disks = promisableDisks(pool);
+  if (!disks) return undefined;
+  const placed = placeCopies(disks, {
+    copies: cls.copies,
+    size,
+    preferNode: cls.locality ? firstNode : undefined,
+    ...(cls.pinnedNodes.length > 0 && { pinned: cls.pinnedNodes }),
+    ...(cls.witness && { witness: 'wanted' as const }),
+  });
+  return placed.ok ? placed.copies : undefined;
+}
+
+/** The pool with more, or less, on the disks that hold copies. Bytes each. */
+export function withCopies(pool: Pool, copies: readonly PlacedCopy[], bytes: number): Pool {
+  const { redundancy } = pool;
+  if (redundancy.kind !== 'spread' || !redundancy.disks) return pool;
+  const held = new Set(copies.filter((c) => c.role === 'data').map((c) => c.disk));
+  return {
+    ...pool,
+    redundancy: {
+      ...redundancy,
+      disks: redundancy.disks.map((d) => (held.has(d.id) ? { ...d, used: d.used + bytes } : d)),
+    },
+  };
+}
+
+/**
+ * How many volumes of one size find disks for their copies. A domain has as many places as its disks hold whole volumes, and each
+ * volume takes a place in `r` different domains: over places cᵢ the most is the largest n with Σ min(cᵢ, n) ≥ r·n, which placing
+ * on the domains with most places left reaches. Infinite where the backend places data itself.
+ */
+export function placesOnDisks(pool: Pool, cls: CopyDemands, size: number): number {
+  const disks = promisableDisks(pool);
+  if (!disks) return Infinity;
+  const places = new Map<string, number>();
+  for (const d of disks)
+    if (d.usable && (cls.pinnedNodes.length === 0 || cls.pinnedNodes.includes(d.node)))
+      places.set(d.domain, (places.get(d.domain) ?? 0) + Math.max(0, Math.floor((d.capacity - d.used) / size)));
+  const counts = [...places.values()];
+  const holds = (n: number) => counts.reduce((sum, c) => sum + Math.min(c, n), 0) >= cls.copies * n;
+  let [low, high] = [0, Math.floor(counts.reduce((sum, c) => sum + c, 0) / cls.copies)];
+  while (low < high) {
+    const middle = Math.ceil((low + high) / 2);
+    if (holds(middle)) low = middle;
+    else high = middle - 1;
+  }
+  return low;
+}
