@@ -176,6 +176,9 @@ function fixFor(
   return undefined;
 }
 
+/** As the platform takes names of classes, dots included. */
+const foreignName = /^[a-z0-9]([-a-z0-9.]{0,251}[a-z0-9])?$/;
+
 function readObject(places: Places, at: { document: number; item?: number }, value: unknown, base: Path): ReadObject {
   const document = places.documents[at.document]!;
   const root = places.node(document, base)?.range ?? document.range;
@@ -195,8 +198,15 @@ function readObject(places: Places, at: { document: number; item?: number }, val
     return { ...common, what: 'broken', understood: [], kept: [], problems: [problem] };
   }
   const ours = kind === 'StorageClass' && object.provisioner === provisioner;
-  if (kind === 'StorageClass' && !ours && typeof object.provisioner === 'string')
-    return { ...common, what: 'foreign', ...membersOf(places, document, base, object, false), problems: [] };
+  if (kind === 'StorageClass' && !ours && typeof object.provisioner === 'string') {
+    const nameless = !foreignName.test(common.name);
+    const detail = 'A class needs a name in metadata.name: small letters, digits, hyphens and dots.';
+    const problems = nameless
+      ? [{ ...places.of(document, [...base, 'metadata', 'name']), path: ['metadata', 'name'], detail }]
+      : [];
+    const shaped = entriesOf(object.metadata).length > 0 ? object : { ...object, metadata: {} };
+    return { ...common, what: 'foreign', ...membersOf(places, document, base, shaped, false), problems };
+  }
   if (kind !== 'StorageClass' && kind !== 'PersistentVolumeClaim')
     return {
       ...common,

@@ -19,12 +19,15 @@ export function openapiDocument(version: string) {
       name,
       in: 'path',
       required: true,
-      schema: { type: 'string' },
+      schema: endpoint.params?.shape[name!]
+        ? schemaOf(endpoint.params.shape[name!] as z.ZodType, 'input')
+        : { type: 'string' },
     }));
+    const queried = endpoint.query && (schemaOf(endpoint.query, 'input') as { required?: string[] });
     const inQuery = Object.entries(endpoint.query?.shape ?? {}).map(([name, schema]) => ({
       name,
       in: 'query',
-      required: false,
+      required: queried?.required?.includes(name) ?? false,
       schema: schemaOf(schema as z.ZodType, 'input'),
     }));
     const ok = {

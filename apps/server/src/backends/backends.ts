@@ -67,6 +67,8 @@ function isReachable(
 /** One connector for each backend, made when first needed and kept. */
 export class Backends {
   private readonly connectors = new Map<string, BackendConnector>();
+  /** Looks in a row that were not answered in time. */
+  private readonly late = new Map<string, number>();
 
   constructor(
     private readonly database: Database,
@@ -109,9 +111,13 @@ export class Backends {
       view = await (await this.connector(id)).fetchView();
     } catch (error) {
       if (!(error instanceof BackendProblem)) throw error;
-      await this.noteProblem(id, error);
+      // a busy moment is no outage: one answer that is late says nothing yet
+      const late = error.code === 'timed-out' ? (this.late.get(id) ?? 0) + 1 : 0;
+      this.late.set(id, late);
+      if (late !== 1) await this.noteProblem(id, error);
       return;
     }
+    this.late.delete(id);
     await this.store(id, view, began);
   }
 

@@ -56,7 +56,8 @@ async function standsAlready(database: Database, object: ReadObject): Promise<bo
     [object.name],
   );
   if (!row) return false;
-  const wanted = object.value as Record<string, unknown>;
+  // read in another thread: made plain before it is compared
+  const wanted = JSON.parse(JSON.stringify(object.value)) as Record<string, unknown>;
   const { metadata, ...members } = wanted;
   const { annotations = {}, labels = {} } = metadata as { annotations?: object; labels?: object };
   const there = row.body.metadata as { annotations?: Record<string, string>; labels?: Record<string, string> };

@@ -1,4 +1,5 @@
-import { readManifestText, type ReadObject } from '@moorage/contract/manifest-text';
+import { readManifestText } from '@moorage/contract/manifest-text';
+import { worker } from 'workerpool';
 
-/** What a worker thread does: what others wrote is never read on the thread that answers everybody. */
-export default (text: string): ReadObject[] => readManifestText(text);
+/** What a thread of its own does: what others wrote is never read on the one that answers everybody. */
+worker({ read: readManifestText });

@@ -7,6 +7,7 @@ import { startBackend, startPlatform } from '@moorage/standins/start';
 import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import type { Config } from '../config';
+import { breachOf } from './contract-check';
 import { startServer, type RunningServer, type Watching } from '../server';
 
 const adminUrl = (): string => {
@@ -85,9 +86,12 @@ export class Caller {
     const set = response.headers.getSetCookie()[0];
     if (set) this.cookie = set.split(';')[0]!;
     const text = await response.text();
+    const data = (text && /json/.test(response.headers.get('Content-Type') ?? '') ? JSON.parse(text) : text) as T;
+    const breach = breachOf(method, path, response.status, data);
+    if (breach) throw new Error(breach);
     return {
       status: response.status,
-      data: (text && /json/.test(response.headers.get('Content-Type') ?? '') ? JSON.parse(text) : text) as T,
+      data,
       headers: response.headers,
     };
   }
