@@ -21,11 +21,15 @@ export interface RunningServer {
 export interface Watching {
   /** Told after each step of an operation. */
   onStep?(operation: Operation): void;
+  /** Takes the log, line by line, in the place of standard output. */
+  onLog?(line: string): void;
 }
 
 /** Starts a server. It answers at once; without PostgreSQL it says so, waits, and goes on when it is there. */
 export async function startServer(config: Config, watching: Watching = {}): Promise<RunningServer> {
-  const log = pino({ level: config.logLevel, base: undefined });
+  const { onLog } = watching;
+  const settings = { level: config.logLevel, base: undefined };
+  const log = onLog ? pino(settings, { write: (line) => onLog(line) }) : pino(settings);
   const metrics = new Metrics();
   const database = new Database(config.databaseUrl);
   const sessions = new pg.Pool({ connectionString: config.databaseUrl, max: 4 });

@@ -7,6 +7,7 @@ import type { BackendSeed } from './backend/seed';
 import { Faults } from './faults';
 import { Journal } from './journal';
 import { platformApi } from './platform/api';
+import { Pages } from './platform/collection';
 import { runControllers } from './platform/controllers';
 import { Store, type KubeObject } from './platform/store';
 
@@ -58,6 +59,7 @@ export async function startPlatform(
   if (store.isEmpty) for (const [plural, object] of seed()) store.create(plural, object);
   const halt = runControllers(store);
   const faults = new Faults();
+  const pages = new Pages();
   const control = faults.control((app) => {
     app.post('/nodes/:name', (req, res) => {
       const { up } = req.body as { up: boolean };
@@ -68,10 +70,11 @@ export async function startPlatform(
     });
     app.post('/expire-history', (_req, res) => {
       store.expireHistory();
+      pages.expire();
       res.status(204).end();
     });
   });
-  return { ...(await run(platformApi(store, faults), control, where, faults, halt)), store };
+  return { ...(await run(platformApi(store, faults, pages), control, where, faults, halt)), store };
 }
 
 export async function startBackend(seed: BackendSeed, where: Where = {}): Promise<Running & { backend: Backend }> {

@@ -4,6 +4,7 @@ import { errorBody, RedfishError } from './errors';
 import type { Backend } from './model';
 import { nodesAndDrives } from './nodes';
 import { people } from './people';
+import { assertKnownQuery } from './query';
 import { poolsAndVolumes } from './pools';
 import { services } from './services';
 import { link, root, Views } from './views';
@@ -19,8 +20,9 @@ export function backendApi(backend: Backend, faults: Faults): Express {
     ),
   );
   app.use(express.json({ limit: '8mb' }));
-  app.use((_req, res, next) => {
+  app.use((req, res, next) => {
     res.setHeader('OData-Version', '4.0');
+    assertKnownQuery(req);
     next();
   });
   app.get('/redfish', (_req, res) => {
@@ -38,6 +40,8 @@ export function backendApi(backend: Backend, faults: Faults): Express {
       ProtocolFeaturesSupported: {
         ExpandQuery: { Levels: true, MaxLevels: 2, Links: false, NoLinks: true, ExpandAll: false },
         FilterQuery: true,
+        SelectQuery: false,
+        TopSkipQuery: true,
       },
       Systems: link(`${root}/Systems`),
       Chassis: link(`${root}/Chassis`),

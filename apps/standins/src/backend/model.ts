@@ -8,7 +8,9 @@ export interface Volume {
   readonly id: string;
   readonly name: string;
   readonly pool: string;
-  readonly capacity: number;
+  capacity: number;
+  /** The name that people see, when it was set. */
+  shownAs?: string;
   /** Written bytes. */
   consumed: number;
   readonly raidType: string;
@@ -67,6 +69,9 @@ interface PoolWork {
   readonly frees: readonly string[];
   readonly task?: string;
 }
+
+/** Copies that a RAID type keeps. */
+const copiesOf = (raidType: string): number => (raidType === 'RAID1Triple' ? 3 : raidType === 'RAID1' ? 2 : 1);
 
 const tickMs = 250;
 /** Random operations and bytes per second that one drive of each medium gives. */
@@ -230,6 +235,7 @@ export class Backend {
     const pool = this.pool(asked.pool);
     this.assertMayCreate(asked, pool);
     const { encrypts } = pool;
+    const drives = asked.drives.length > 0 ? asked.drives : this.chooseDrives(asked, pool);
     const id = randomUUID();
     const volume: Volume = {
       id,
@@ -241,7 +247,7 @@ export class Backend {
       encrypted: asked.encrypted ?? encrypts,
       serviceClass: asked.serviceClass,
       state: 'Starting',
-      copies: asked.drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),
+      copies: drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),
     };
     const task = this.addTask('Create volume', { volume: id });
     this.volumes.set(id, volume);
@@ -253,6 +259,62 @@ export class Backend {
     return { volume, task };
   }
 
+  /** Where nobody names drives for the copies, the box chooses: the emptiest, each in a domain of its own. */
+  private chooseDrives(asked: NewVolume, pool: PoolSeed): string[] {
+    if (pool.kind !== 'copies') return [];
+    const use = this.useOfDrives();
+    const free = this.drivesOf(pool)
+      .filter(this.driveWorks)
+      .map((d) => ({
+        id: d.id,
+        domain: this.domainOf(d, pool),
+        capacity: d.capacity,
+        used: use.get(d.id)?.provisioned ?? 0,
+      }));
+    const taken = new Set<string>();
+    const wanted = copiesOf(asked.raidType ?? pool.raidTypes.find((t) => t !== 'None') ?? 'None');
+    return Array.from({ length: wanted }, () => {
+      const drive = bestDrive(free, asked.capacity, taken);
+      if (!drive)
+        throw new RedfishError(
+          507,
+          'InsufficientStorage',
+          `Insufficient storage: pool '${pool.id}' has no room for ${wanted} copies on different domains.`,
+        );
+      taken.add(drive.domain);
+      return drive.id;
+    });
+  }
+
+  /** Grows a volume, or changes the name that people see. */
+  change(id: string, change: { capacity?: number; shownAs?: string }): void {
+    const volume = this.volume(id);
+    const { capacity = volume.capacity } = change;
+    const pool = this.pool(volume.pool);
+    if (capacity < volume.capacity)
+      throw new RedfishError(
+        400,
+        'PropertyValueOutOfRange',
+        `The value '${capacity}' for the property CapacityBytes is below what the volume has; volumes do not shrink.`,
+      );
+    if (capacity !== volume.capacity) this.assertSize(capacity, pool);
+    if (capacity > volume.capacity && this.roomIn(pool) <= 0)
+      throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: pool '${pool.id}' is full.`);
+    volume.capacity = capacity;
+    if (change.shownAs !== undefined) volume.shownAs = change.shownAs;
+    this.save(volume);
+  }
+
+  private assertSize(capacity: number, pool: PoolSeed): void {
+    const fits = capacity >= pool.minimum && capacity <= pool.maximum && capacity % pool.granule === 0;
+    if (!Number.isSafeInteger(capacity) || !fits)
+      throw new RedfishError(
+        400,
+        'PropertyValueNotInList',
+        `The value '${capacity}' for the property CapacityBytes is not in the list of acceptable values.`,
+      );
+  }
+
   private assertMayCreate(asked: NewVolume, pool: PoolSeed): void {
     if (!this.duplicateNames && [...this.volumes.values()].some((v) => v.name === asked.name))
       throw new RedfishError(
@@ -260,13 +322,17 @@ export class Backend {
         'ResourceAlreadyExists',
         `The requested resource of type Volume with the property Name with the value '${asked.name}' already exists.`,
       );
-    const { capacity } = asked;
-    const fits = capacity >= pool.minimum && capacity <= pool.maximum && capacity % pool.granule === 0;
-    if (!Number.isSafeInteger(capacity) || !fits)
+    this.assertSize(asked.capacity, pool);
+    const { raidType } = asked;
+    if (
+      raidType !== undefined &&
+      !pool.raidTypes.includes(raidType) &&
+      !(raidType === 'None' && pool.kind === 'copies')
+    )
       throw new RedfishError(
         400,
         'PropertyValueNotInList',
-        `The value '${asked.capacity}' for the property CapacityBytes is not in the list of acceptable values.`,
+        `The value '${raidType}' for the property RAIDType is not in the list of acceptable values.`,
       );
     if (pool.internal || this.lockedPools.has(pool.id))
       throw new RedfishError(409, 'ResourceCannotBeUsed', `Pool '${pool.id}' does not take volumes now.`);

@@ -1,6 +1,7 @@
 import type { Express } from 'express';
 import { notFound, RedfishError } from './errors';
 import type { Backend } from './model';
+import { answerCollection } from './query';
 import { collection, link, root, type Views } from './views';
 
 /** Systems, chassis and the drives in them. */
@@ -10,30 +11,26 @@ export function nodesAndDrives(app: Express, backend: Backend, view: Views): voi
   const byNode = new Map<string, typeof seed.drives>(
     seed.nodes.map((n) => [n, seed.drives.filter((d) => d.node === n)]),
   );
-  app.get(`${root}/Systems`, (_req, res) => {
-    const ids = [seed.id, ...seed.nodes];
-    res.json(
-      collection(
-        'ComputerSystem',
-        `${root}/Systems`,
-        'Systems',
-        ids.map((id) => link(at.system(id))),
-      ),
-    );
+  app.get(`${root}/Systems`, (req, res) => {
+    answerCollection(req, res, 'ComputerSystem', 'Systems', [
+      { path: at.system(seed.id), whole: whole },
+      ...seed.nodes.map((n) => ({ path: at.system(n), whole: () => view.system(n) })),
+    ]);
+  });
+  const whole = () => ({
+    ...link(at.system(seed.id)),
+    '@odata.type': '#ComputerSystem.v1_23_0.ComputerSystem',
+    Id: seed.id,
+    Name: seed.title,
+    SystemType: 'Virtual',
+    Status: { State: 'Enabled', Health: 'OK' },
+    Storage: link(`${root}/Storage`),
+    LogServices: link(`${at.system(seed.id)}/LogServices`),
+    Links: { Chassis: seed.nodes.map((n) => link(at.chassis(n))) },
+    ...view.reset(seed.id),
   });
   app.get(at.system(seed.id), (_req, res) => {
-    res.json({
-      ...link(at.system(seed.id)),
-      '@odata.type': '#ComputerSystem.v1_23_0.ComputerSystem',
-      Id: seed.id,
-      Name: seed.title,
-      SystemType: 'Virtual',
-      Status: { State: 'Enabled', Health: 'OK' },
-      Storage: link(`${root}/Storage`),
-      LogServices: link(`${at.system(seed.id)}/LogServices`),
-      Links: { Chassis: seed.nodes.map((n) => link(at.chassis(n))) },
-      ...view.reset(seed.id),
-    });
+    res.json(whole());
   });
   const logs = `${at.system(seed.id)}/LogServices`;
   app.get(logs, (_req, res) => {
@@ -48,15 +45,11 @@ export function nodesAndDrives(app: Express, backend: Backend, view: Views): voi
       Entries: link(at.entries),
     });
   });
-  app.get(at.entries, (_req, res) => {
-    res.json(
-      collection(
-        'LogEntry',
-        at.entries,
-        'Entries',
-        backend.events.map((e, i) => view.entry(e, i)),
-      ),
-    );
+  app.get(at.entries, (req, res) => {
+    // log entries are shown whole in their collection, as the standard has it
+    req.query.$expand ??= '.';
+    const entries = backend.events.map((e, i) => ({ path: `${at.entries}/${i + 1}`, whole: () => view.entry(e, i) }));
+    answerCollection(req, res, 'LogEntry', 'Entries', entries);
   });
   app.get(`${at.entries}/:entry`, (req, res) => {
     const index = Number(req.params.entry) - 1;
@@ -94,25 +87,24 @@ export function nodesAndDrives(app: Express, backend: Backend, view: Views): voi
     };
   };
   app.get(`${root}/Chassis`, (req, res) => {
-    const members = seed.nodes.map((n) => (req.query.$expand ? chassis(n) : link(at.chassis(n))));
-    res.json(collection('Chassis', `${root}/Chassis`, 'Nodes', members));
+    const members = seed.nodes.map((n) => ({ path: at.chassis(n), whole: () => chassis(n) }));
+    answerCollection(req, res, 'Chassis', 'Nodes', members);
   });
   app.get(`${root}/Chassis/:node`, (req, res) => {
     res.json(chassis(nodeNamed(req.params.node)));
   });
   app.get(`${root}/Chassis/:node/Drives`, (req, res) => {
     const drives = byNode.get(nodeNamed(req.params.node))!;
-    const use = req.query.$expand ? backend.useOfDrives() : undefined;
-    res.json(
-      collection(
-        'Drive',
-        req.path,
-        'Drives',
-        drives.map((d) => (use ? view.drive(d, use) : link(at.drive(d)))),
-      ),
-    );
+    let use: ReturnType<typeof backend.useOfDrives> | undefined;
+    const members = drives.map((d) => ({
+      path: at.drive(d),
+      whole: () => view.drive(d, (use ??= backend.useOfDrives())),
+    }));
+    answerCollection(req, res, 'Drive', 'Drives', members);
   });
   app.get(`${root}/Chassis/:node/Drives/:drive`, (req, res) => {
-    res.json(view.drive(backend.drive(req.params.drive), backend.useOfDrives()));
+    const drive = backend.drive(req.params.drive);
+    if (drive.node !== nodeNamed(req.params.node)) throw notFound('Drive', req.params.drive);
+    res.json(view.drive(drive, backend.useOfDrives()));
   });
 }

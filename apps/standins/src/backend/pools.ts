@@ -3,6 +3,7 @@ import { missing, notFound, RedfishError } from './errors';
 import { lastPart } from './links';
 import type { Backend } from './model';
 import { poolFrom, redundancyFrom, type PoolBody } from './new-pool';
+import { answerCollection } from './query';
 import { collection, link, ownVolume, root, type Views } from './views';
 
 interface VolumeBody {
@@ -12,6 +13,53 @@ interface VolumeBody {
   Encrypted?: boolean;
   CapacitySources?: { ProvidingPools?: unknown[] }[];
   Links?: { Drives?: unknown[]; ClassOfService?: unknown };
+}
+
+/** What a PATCH may change of a volume: its size, and the name people see. */
+function changeOf(body: unknown): { capacity?: number; shownAs?: string } {
+  if (body === null || typeof body !== 'object' || Array.isArray(body))
+    throw new RedfishError(400, 'MalformedJSON', 'The request body is not an object of properties.');
+  const change: { capacity?: number; shownAs?: string } = {};
+  for (const [property, value] of Object.entries(body))
+    if (property === 'CapacityBytes') change.capacity = sizeIn(value);
+    else if (property === 'DisplayName' && typeof value === 'string') change.shownAs = value;
+    else if (property in readOnly)
+      throw new RedfishError(
+        400,
+        'PropertyNotWritable',
+        `The property ${property} is a read-only property and cannot be assigned a value.`,
+      );
+    else if (!property.startsWith('@'))
+      throw new RedfishError(
+        400,
+        'PropertyUnknown',
+        `The property ${property} is not in the list of valid properties for the resource.`,
+      );
+  return change;
+}
+const readOnly = {
+  Id: 1,
+  Name: 1,
+  RAIDType: 1,
+  Encrypted: 1,
+  Status: 1,
+  Capacity: 1,
+  CapacitySources: 1,
+  VolumeUsage: 1,
+  ProvisioningPolicy: 1,
+  Links: 1,
+  Identifiers: 1,
+};
+
+function sizeIn(value: unknown): number {
+  if (value === undefined) throw missing('CapacityBytes');
+  if (typeof value !== 'number')
+    throw new RedfishError(
+      400,
+      'PropertyValueTypeError',
+      `The value '${String(value)}' for the property CapacityBytes is not a type that the property can accept.`,
+    );
+  return value;
 }
 
 /** Pools with their drives, volumes with their copies, and what nodes keep on drives of their own. */
@@ -35,8 +83,8 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     'Drives@odata.count': seed.drives.length,
     Redundancy: backend.shownPools
       .filter((p) => p.kind === 'shards')
-      .map((p) => ({
-        ...link(`${at.storage}#/Redundancy/${p.id}`),
+      .map((p, index) => ({
+        ...link(`${at.storage}#/Redundancy/${index}`),
         MemberId: p.id,
         Name: p.id,
         Mode: 'N+m',
@@ -54,15 +102,8 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     res.json(storage());
   });
   app.get(at.pools, (req, res) => {
-    const pools = backend.shownPools;
-    res.json(
-      collection(
-        'StoragePool',
-        at.pools,
-        'Pools',
-        pools.map((p) => (req.query.$expand ? view.pool(p) : link(at.pool(p.id)))),
-      ),
-    );
+    const members = backend.shownPools.map((p) => ({ path: at.pool(p.id), whole: () => view.pool(p) }));
+    answerCollection(req, res, 'StoragePool', 'Pools', members);
   });
   app.post(at.pools, (req, res) => {
     const body = req.body as PoolBody;
@@ -99,10 +140,11 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
   });
   app.get(at.fileSystems, (req, res) => {
     const mounted = used.filter((d) => d.use === 'mounted');
-    const members = mounted.map((d) =>
-      req.query.$expand ? view.fileSystem(d) : link(`${at.fileSystems}/${ownVolume(d)}`),
-    );
-    res.json(collection('FileSystem', at.fileSystems, 'File systems', members));
+    const members = mounted.map((d) => ({
+      path: `${at.fileSystems}/${ownVolume(d)}`,
+      whole: () => view.fileSystem(d),
+    }));
+    answerCollection(req, res, 'FileSystem', 'File systems', members);
   });
   app.get(`${at.fileSystems}/:id`, (req, res) => {
     const drive = used.find((d) => d.use === 'mounted' && ownVolume(d) === req.params.id);
@@ -110,14 +152,13 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     res.json(view.fileSystem(drive));
   });
   app.get(at.volumes, (req, res) => {
+    // asked for by name again and again: not every volume is drawn for that
     const named = /^Name eq '([^']*)'$/.exec(String(req.query.$filter ?? ''))?.[1];
     const shown = [...backend.volumes.values()].filter((v) => named === undefined || v.name === named);
-    const members: unknown[] = shown.map((v) =>
-      req.query.$expand ? view.volume(v, 'replicas') : link(at.volume(v.id)),
-    );
-    if (named === undefined)
-      members.push(...used.map((d) => (req.query.$expand ? view.ownVolume(d) : link(at.volume(ownVolume(d))))));
-    res.json(collection('Volume', at.volumes, 'Volumes', members));
+    answerCollection(req, res, 'Volume', 'Volumes', [
+      ...shown.map((v) => ({ path: at.volume(v.id), whole: () => view.volume(v, 'replicas') })),
+      ...used.map((d) => ({ path: at.volume(ownVolume(d)), whole: () => view.ownVolume(d) })),
+    ]);
   });
   app.post(at.volumes, (req, res) => {
     const body = req.body as VolumeBody;
@@ -126,7 +167,7 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     if (!pool) throw missing('CapacitySources');
     const { task } = backend.create({
       name: body.Name,
-      capacity: body.CapacityBytes ?? 0,
+      capacity: sizeIn(body.CapacityBytes),
       pool,
       raidType: body.RAIDType,
       encrypted: body.Encrypted,
@@ -143,6 +184,33 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
         : view.volume(backend.volume(req.params.volume), req.query.$expand ? 'replicas' : 'links'),
     );
   });
+  app.patch(`${at.volumes}/:volume`, (req, res) => {
+    const volume = backend.volume(req.params.volume);
+    backend.change(volume.id, changeOf(req.body));
+    res.json(view.volume(volume, 'links'));
+  });
+  // what a resource is made of is a resource of its own
+  for (const [path, part] of [
+    [`${at.volumes}/:id`, (id: string) => sourceOf(id)],
+    [`${at.pools}/:id`, (id: string) => view.pool(backend.pool(id)).CapacitySources[0]],
+    [
+      `${at.fileSystems}/:id`,
+      (id: string) => {
+        const drive = used.find((d) => d.use === 'mounted' && ownVolume(d) === id);
+        return drive && view.fileSystem(drive).CapacitySources[0];
+      },
+    ],
+  ] as const)
+    app.get(`${path}/CapacitySources/:source`, (req, res) => {
+      const { id, source } = req.params as { id: string; source: string };
+      const found = source === '1' ? part(id) : undefined;
+      if (!found) throw notFound('CapacitySource', source);
+      res.json({ '@odata.type': '#Capacity.v1_3_0.CapacitySource', ...found });
+    });
+  const sourceOf = (id: string): object | undefined => {
+    const own = used.find((d) => ownVolume(d) === id);
+    return own ? view.ownVolume(own).CapacitySources[0] : view.volume(backend.volume(id), 'links').CapacitySources[0];
+  };
   app.get(`${at.volumes}/:volume/Replicas/:index`, (req, res) => {
     const volume = backend.volume(req.params.volume);
     const index = Number(req.params.index);

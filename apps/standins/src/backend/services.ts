@@ -1,6 +1,7 @@
 import type { Express } from 'express';
 import { missing, notFound } from './errors';
 import type { Backend, ServiceClass } from './model';
+import { answerCollection } from './query';
 import { collection, link, root, type Views } from './views';
 
 /** Classes of service, endpoints, telemetry and tasks. */
@@ -25,24 +26,22 @@ export function services(app: Express, backend: Backend, view: Views): void {
     ...(seed.clients ?? []).map((c, i) => view.client(c, i)),
   ];
   app.get(at.endpoints, (req, res) => {
-    const members = endpoints.map((e) => (req.query.$expand ? e : link(e['@odata.id'])));
-    res.json(collection('Endpoint', at.endpoints, 'Endpoints', members));
+    const members = endpoints.map((e) => ({ path: e['@odata.id'], whole: () => e }));
+    answerCollection(req, res, 'Endpoint', 'Endpoints', members);
   });
   app.get(`${at.endpoints}/:id`, (req, res) => {
     const endpoint = endpoints.find((e) => e.Id === req.params.id);
     if (!endpoint) throw notFound('Endpoint', req.params.id);
     res.json(endpoint);
   });
-  app.get(at.classes, (_req, res) => {
-    const ids = [...backend.shownPools.map((p) => p.id), ...backend.serviceClasses.keys()];
-    res.json(
-      collection(
-        'ClassOfService',
-        at.classes,
-        'Classes of service',
-        ids.map((id) => link(at.serviceClass(id))),
-      ),
-    );
+  app.get(at.classes, (req, res) => {
+    answerCollection(req, res, 'ClassOfService', 'Classes of service', [
+      ...backend.shownPools.map((p) => ({ path: at.serviceClass(p.id), whole: () => view.poolClass(p) })),
+      ...[...backend.serviceClasses.values()].map((c) => ({
+        path: at.serviceClass(c.id),
+        whole: () => view.serviceClass(c),
+      })),
+    ]);
   });
   app.get(`${at.classes}/:cls`, (req, res) => {
     const pool = backend.shownPools.find((p) => p.id === req.params.cls);
@@ -96,15 +95,11 @@ export function services(app: Express, backend: Backend, view: Views): void {
       Tasks: link(`${root}/TaskService/Tasks`),
     });
   });
-  app.get(`${root}/TaskService/Tasks`, (_req, res) => {
-    res.json(
-      collection(
-        'Task',
-        `${root}/TaskService/Tasks`,
-        'Tasks',
-        [...backend.tasks.keys()].slice(-200).map((t) => link(at.task(t))),
-      ),
-    );
+  app.get(`${root}/TaskService/Tasks`, (req, res) => {
+    const members = [...backend.tasks.values()]
+      .slice(-200)
+      .map((t) => ({ path: at.task(t.id), whole: () => view.task(t) }));
+    answerCollection(req, res, 'Task', 'Tasks', members);
   });
   app.get(`${root}/TaskService/Tasks/:task`, (req, res) => {
     const task = backend.tasks.get(req.params.task);

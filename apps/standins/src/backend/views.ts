@@ -80,7 +80,7 @@ export class Views {
       '@odata.type': '#Volume.v1_10_0.Volume',
       Id: volume.id,
       Name: volume.name,
-      DisplayName: volume.name,
+      DisplayName: volume.shownAs ?? volume.name,
       Identifiers: [{ DurableNameFormat: 'UUID', DurableName: volume.id }],
       CapacityBytes: volume.capacity,
       Capacity: {
@@ -174,7 +174,8 @@ export class Views {
       PoolType: pool.internal ? ['Pool'] : pool.protocols.some((p) => p.startsWith('NFS')) ? ['File'] : ['Block'],
       Capacity: { Data: { AllocatedBytes: allocated, ProvisionedBytes: provisioned, ConsumedBytes: consumed } },
       RemainingCapacityPercent: allocated > 0 ? Math.round(100 * (1 - consumed / allocated)) : 0,
-      SupportedRAIDTypes: pool.raidTypes,
+      SupportedRAIDTypes:
+        pool.kind === 'copies' && !pool.raidTypes.includes('None') ? ['None', ...pool.raidTypes] : pool.raidTypes,
       SupportedProvisioningPolicies: ['Thin'],
       Encrypted: encrypts,
       CompressionEnabled: pool.compresses ?? false,

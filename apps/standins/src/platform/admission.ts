@@ -1,5 +1,7 @@
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import { invalid, type StatusCause } from './status';
+import { admitByQuota } from './quota';
+import { resourceOf } from './resources';
+import { forbidden as refused, invalid, type StatusCause } from './status';
 import type { KubeObject, Store } from './store';
 
 const namePattern = /^[a-z0-9]([-a-z0-9]*[a-z0-9])?(\.[a-z0-9]([-a-z0-9]*[a-z0-9])?)*$/;
@@ -65,21 +67,77 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
     body.reclaimPolicy ??= 'Delete';
     body.volumeBindingMode ??= 'Immediate';
   }
-  if (causes.length > 0) throw invalid(body.kind ?? plural, name, causes);
+  if (causes.length > 0) throw invalid(resourceOf(plural).kind, name, causes);
+  if (plural === 'persistentvolumeclaims') admitByQuota(store, body);
+}
+
+const bytesOf = (claim: KubeObject): number => {
+  const size = parseQuantity(String(claim.spec?.resources?.requests?.storage ?? ''));
+  return size.ok ? size.bytes : 0;
+};
+
+/** A bound claim does not shrink, and grows only where its class lets it. */
+function growthCauses(store: Store, before: KubeObject, after: KubeObject): StatusCause[] {
+  const [was, asked] = [bytesOf(before), bytesOf(after)];
+  if (asked < was) return [forbidden('spec.resources.requests.storage', 'field can not be less than previous value')];
+  const cls = store.find('storageclasses', undefined, String(after.spec.storageClassName ?? ''));
+  if (asked > was && cls?.allowVolumeExpansion !== true)
+    throw refused(
+      resourceOf('persistentvolumeclaims'),
+      after.metadata.name,
+      'only dynamically provisioned pvc can be resized and the storageclass that provisions the pvc must support resize',
+    );
+  return [];
 }
 
 /** What may not change once an object is made. */
-export function admitUpdate(plural: string, before: KubeObject, after: KubeObject): void {
+export function admitUpdate(store: Store, plural: string, before: KubeObject, after: KubeObject): void {
   const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
   const causes: StatusCause[] = [];
   if (plural === 'storageclasses')
     for (const field of ['provisioner', 'parameters', 'reclaimPolicy', 'volumeBindingMode'])
       if (!same(before[field], after[field])) causes.push(forbidden(field, `updates to ${field} are forbidden.`));
   if (plural === 'persistentvolumeclaims') {
-    const fixed = (o: KubeObject) => ({ ...o.spec, resources: undefined, volumeName: undefined });
+    causes.push(...claimCauses(after));
+    const isBound = Boolean(before.spec.volumeName);
+    // who binds writes the volume's name once; a bound claim may grow
+    const fixed = (o: KubeObject) => ({
+      ...o.spec,
+      ...(isBound ? { resources: { ...o.spec.resources, requests: undefined } } : { volumeName: undefined }),
+    });
     if (!same(fixed(before), fixed(after)))
       causes.push(forbidden('spec', 'spec is immutable after creation except resources.requests for bound claims'));
-    causes.push(...claimCauses(after));
+    else if (isBound && causes.length === 0) causes.push(...growthCauses(store, before, after));
+    if (causes.length === 0) admitByQuota(store, after, before);
   }
-  if (causes.length > 0) throw invalid(before.kind ?? plural, before.metadata.name, causes);
+  if (plural === 'persistentvolumes') {
+    const source = ({ spec }: KubeObject) => {
+      const { csi, hostPath, local, nfs, iscsi, fc } = spec as Record<string, unknown>;
+      return { csi, hostPath, local, nfs, iscsi, fc };
+    };
+    if (!same(source(before), source(after)))
+      causes.push(forbidden('spec.persistentvolumesource', 'spec.persistentvolumesource is immutable after creation'));
+    if (!same(before.spec.volumeMode, after.spec.volumeMode))
+      causes.push(wrong('spec.volumeMode', `Invalid value: "${after.spec.volumeMode}": field is immutable`));
+    if (before.spec.nodeAffinity && !same(before.spec.nodeAffinity, after.spec.nodeAffinity))
+      causes.push(
+        wrong('spec.nodeAffinity', 'Invalid value: field is immutable, except for updating from beta label to GA'),
+      );
+  }
+  if (plural === 'statefulsets') {
+    const loose = new Set([
+      ...['replicas', 'template', 'updateStrategy', 'persistentVolumeClaimRetentionPolicy'],
+      ...['minReadySeconds', 'ordinals'],
+    ]);
+    const fixed = (o: KubeObject) =>
+      Object.entries(o.spec as Record<string, unknown>).filter(([member]) => !loose.has(member));
+    if (!same(fixed(before), fixed(after)))
+      causes.push(
+        forbidden(
+          'spec',
+          "updates to statefulset spec for fields other than 'replicas', 'ordinals', 'template', 'updateStrategy', 'persistentVolumeClaimRetentionPolicy' and 'minReadySeconds' are forbidden",
+        ),
+      );
+  }
+  if (causes.length > 0) throw invalid(resourceOf(plural).kind, before.metadata.name, causes);
 }

@@ -1,5 +1,7 @@
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import type { KubeObject, Store } from './store';
+import { countQuotas } from './quota';
+import type { KubeObject, Store, WatchEvent } from './store';
+import { dependentsOf } from './writes';
 
 const zoneLabel = 'topology.kubernetes.io/zone';
 export const selectedNode = 'volume.kubernetes.io/selected-node';
@@ -27,6 +29,12 @@ function growStatefulSets(store: Store): void {
     const replicas = (set.spec?.replicas as number | undefined) ?? 1;
     const templates = (set.spec?.volumeClaimTemplates ?? []) as KubeObject[];
     const owner = { apiVersion: 'apps/v1', kind: 'StatefulSet', name, uid: uid!, controller: true };
+    const retention = (set.spec?.persistentVolumeClaimRetentionPolicy ?? {}) as {
+      whenDeleted?: string;
+      whenScaled?: string;
+    };
+    shrinkSet(store, set, replicas, retention.whenScaled === 'Delete');
+    if (set.metadata.deletionTimestamp) continue;
     for (let i = 0; i < replicas; i++) {
       const podName = `${name}-${i}`;
       const pod = store.find('pods', namespace, podName);
@@ -43,6 +51,7 @@ function growStatefulSets(store: Store): void {
             namespace,
             labels: { ...(set.spec?.selector?.matchLabels as Record<string, string>) },
             finalizers: ['kubernetes.io/pvc-protection'],
+            ...(retention.whenDeleted === 'Delete' && { ownerReferences: [owner] }),
           },
           spec: { volumeMode: 'Filesystem', ...structuredClone(template.spec) },
           status: { phase: 'Pending' },
@@ -70,6 +79,29 @@ function growStatefulSets(store: Store): void {
       if (set.spec?.podManagementPolicy !== 'Parallel') break;
     }
   }
+}
+
+/** Takes away pods beyond the replicas, the last first: one after the other, unless the set says Parallel. */
+function shrinkSet(store: Store, set: KubeObject, replicas: number, claimsToo: boolean): void {
+  const { namespace, name, uid } = set.metadata;
+  const own = store
+    .list('pods', namespace)
+    .filter((p) => p.metadata.ownerReferences?.some((r) => r.uid === uid))
+    .map((pod) => ({ pod, ordinal: Number(pod.metadata.name.slice(name.length + 1)) }))
+    .sort((a, b) => b.ordinal - a.ordinal);
+  for (const { pod, ordinal } of own) {
+    if (ordinal < replicas) break;
+    const claims = claimsOf(store, pod);
+    store.delete('pods', namespace, pod.metadata.name);
+    if (claimsToo)
+      for (const claim of claims) if (claim) store.delete('persistentvolumeclaims', namespace, claim.metadata.name);
+    if (set.spec?.podManagementPolicy !== 'Parallel') break;
+  }
+  const ready = own.filter(({ pod, ordinal }) => ordinal < replicas && pod.status?.phase === 'Running').length;
+  if (set.status?.replicas !== own.length || set.status?.readyReplicas !== ready)
+    store.amend('statefulsets', set, (copy) => {
+      copy.status = { ...copy.status, replicas: own.length, readyReplicas: ready, availableReplicas: ready };
+    });
 }
 
 /** Picks a node for each waiting pod: for claims that wait for it first, for the pod itself once all its claims are bound. */
@@ -135,11 +167,65 @@ function zonesOf(store: Store, claims: readonly KubeObject[]): string[] | undefi
   return zones;
 }
 
-/** Binds a volume that names its claim, as the platform's own volume controller does. */
+const isPlain = (value: unknown): boolean => value === undefined || value === '';
+
+/** Whether a volume gives what a claim asks: class, modes, kind and capacity. */
+function fits(volume: KubeObject, claim: KubeObject): boolean {
+  const modes = (volume.spec.accessModes ?? []) as string[];
+  return (
+    String(volume.spec.storageClassName ?? '') === String(claim.spec.storageClassName ?? '') &&
+    ((claim.spec.accessModes ?? []) as string[]).every((m) => modes.includes(m)) &&
+    (volume.spec.volumeMode ?? 'Filesystem') === (claim.spec.volumeMode ?? 'Filesystem') &&
+    sizeOf(volume.spec.capacity.storage) >= sizeOf(claim.spec.resources.requests.storage) &&
+    !volume.metadata.deletionTimestamp
+  );
+}
+
+function matchesLabels(volume: KubeObject, claim: KubeObject): boolean {
+  const { matchLabels = {}, matchExpressions = [] } = (claim.spec.selector ?? {}) as {
+    matchLabels?: Record<string, string>;
+    matchExpressions?: { key: string; operator: string; values?: string[] }[];
+  };
+  const labels = volume.metadata.labels ?? {};
+  return (
+    Object.entries(matchLabels).every(([k, v]) => labels[k] === v) &&
+    matchExpressions.every(({ key, operator, values = [] }) => {
+      const has = labels[key];
+      if (operator === 'In') return has !== undefined && values.includes(has);
+      if (operator === 'NotIn') return has === undefined || !values.includes(has);
+      return operator === 'Exists' ? has !== undefined : has === undefined;
+    })
+  );
+}
+
+function bind(store: Store, volume: KubeObject, claim: KubeObject): void {
+  store.amend('persistentvolumes', volume, (copy) => {
+    copy.spec.claimRef = {
+      apiVersion: 'v1',
+      kind: 'PersistentVolumeClaim',
+      namespace: claim.metadata.namespace,
+      name: claim.metadata.name,
+      uid: claim.metadata.uid,
+    };
+    copy.status = { phase: 'Bound' };
+  });
+  store.amend('persistentvolumeclaims', claim, (copy) => {
+    copy.spec.volumeName = volume.metadata.name;
+    copy.status = { phase: 'Bound', accessModes: volume.spec.accessModes, capacity: volume.spec.capacity };
+  });
+}
+
+/** Binds volumes that name their claim, claims that name their volume, and claims that a volume made beforehand fits. */
 function bindVolumes(store: Store): void {
   for (const volume of store.list('persistentvolumes')) {
     const reference = volume.spec?.claimRef as { namespace: string; name: string; uid?: string } | undefined;
-    if (!reference) continue;
+    if (!reference) {
+      if (volume.status?.phase !== 'Available')
+        store.amend('persistentvolumes', volume, (copy) => {
+          copy.status = { ...copy.status, phase: 'Available' };
+        });
+      continue;
+    }
     const claim = store.find('persistentvolumeclaims', reference.namespace, reference.name);
     const gone = !claim || (reference.uid && claim.metadata.uid !== reference.uid);
     if (gone) {
@@ -149,25 +235,76 @@ function bindVolumes(store: Store): void {
         });
       continue;
     }
-    if (claim.status?.phase === 'Bound' || claim.metadata.deletionTimestamp) continue;
-    const fits =
-      sizeOf(volume.spec.capacity.storage) >= sizeOf(claim.spec.resources.requests.storage) &&
-      (volume.spec.storageClassName ?? '') === (claim.spec.storageClassName ?? '');
-    if (!fits) continue;
-    store.amend('persistentvolumes', volume, (copy) => {
-      copy.spec.claimRef = {
-        apiVersion: 'v1',
-        kind: 'PersistentVolumeClaim',
-        namespace: claim.metadata.namespace,
-        name: claim.metadata.name,
-        uid: claim.metadata.uid,
-      };
-      copy.status = { phase: 'Bound' };
-    });
-    store.amend('persistentvolumeclaims', claim, (copy) => {
-      copy.spec.volumeName = volume.metadata.name;
-      copy.status = { phase: 'Bound', accessModes: volume.spec.accessModes, capacity: volume.spec.capacity };
-    });
+    const { volumeName } = claim.spec as { volumeName?: string };
+    if (claim.status?.phase !== 'Pending' || claim.metadata.deletionTimestamp) continue;
+    if (!isPlain(volumeName) && volumeName !== volume.metadata.name) continue;
+    if (fits(volume, claim)) bind(store, volume, claim);
+  }
+  const free = store.list('persistentvolumes').filter((v) => !v.spec?.claimRef && v.status?.phase === 'Available');
+  for (const claim of store.list('persistentvolumeclaims')) {
+    const { volumeName } = claim.spec as { volumeName?: string };
+    if (claim.status?.phase === 'Bound' && volumeName && !store.find('persistentvolumes', undefined, volumeName))
+      store.amend('persistentvolumeclaims', claim, (copy) => {
+        copy.status = { ...copy.status, phase: 'Lost' };
+      });
+    if (free.length === 0 || claim.status?.phase !== 'Pending' || claim.metadata.deletionTimestamp) continue;
+    const found = free
+      .filter(
+        (v) =>
+          (isPlain(volumeName) ? true : v.metadata.name === volumeName) && fits(v, claim) && matchesLabels(v, claim),
+      )
+      .sort(
+        (a, b) =>
+          sizeOf(a.spec.capacity.storage) - sizeOf(b.spec.capacity.storage) ||
+          (a.metadata.creationTimestamp ?? '').localeCompare(b.metadata.creationTimestamp ?? '') ||
+          a.metadata.name.localeCompare(b.metadata.name),
+      )[0];
+    if (!found) continue;
+    free.splice(free.indexOf(found), 1);
+    bind(store, found, claim);
+  }
+}
+
+/** Deletes what an owner that is gone leaves behind, and finishes deletions that wait for their dependents. */
+function collectGarbage(store: Store, gone: Set<string>): void {
+  if (gone.size === 0) return;
+  const owners = new Set(gone);
+  gone.clear();
+  for (const { plural, object } of store.all()) {
+    const references = object.metadata.ownerReferences ?? [];
+    const others = references.filter((r) => !owners.has(r.uid));
+    if (others.length === references.length) continue;
+    if (others.length > 0)
+      store.amend(plural, object, (copy) => {
+        copy.metadata.ownerReferences = others;
+      });
+    else store.delete(plural, object.metadata.namespace, object.metadata.name);
+  }
+}
+
+/** Objects being deleted in the foreground go when nothing depends on them any more. */
+function finishForeground(store: Store): void {
+  for (const set of store.list('statefulsets')) {
+    if (!set.metadata.finalizers?.includes('foregroundDeletion')) continue;
+    const left = dependentsOf(store, set.metadata.uid!);
+    for (const { plural, object } of left) store.delete(plural, object.metadata.namespace, object.metadata.name);
+    if (left.length === 0)
+      store.amend('statefulsets', set, (copy) => {
+        copy.metadata.finalizers = copy.metadata.finalizers?.filter((f) => f !== 'foregroundDeletion');
+      });
+  }
+}
+
+/** Empties namespaces that are being deleted; the namespace itself goes last. */
+function emptyNamespaces(store: Store): void {
+  for (const namespace of store.list('namespaces')) {
+    if (!namespace.metadata.deletionTimestamp) continue;
+    const { name } = namespace.metadata;
+    const left = store.all().filter(({ object }) => object.metadata.namespace === name);
+    for (const { plural, object } of left)
+      if (!object.metadata.deletionTimestamp && store.find(plural, name, object.metadata.name))
+        store.delete(plural, name, object.metadata.name);
+    if (left.length === 0) store.purge('namespaces', structuredClone(namespace));
   }
 }
 
@@ -194,15 +331,21 @@ function releaseProtected(store: Store): void {
 export function runControllers(store: Store): () => void {
   let scheduled = false;
   let stopped = false;
+  const gone = new Set<string>();
   const turn = () => {
     scheduled = false;
     if (stopped) return;
+    collectGarbage(store, gone);
+    finishForeground(store);
+    emptyNamespaces(store);
     bindVolumes(store);
     releaseProtected(store);
     growStatefulSets(store);
     schedulePods(store);
+    countQuotas(store);
   };
-  const wake = () => {
+  const wake = (event?: WatchEvent) => {
+    if (event?.type === 'DELETED' && event.object.metadata.uid) gone.add(event.object.metadata.uid);
     if (scheduled) return;
     scheduled = true;
     setImmediate(turn);

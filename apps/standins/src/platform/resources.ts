@@ -6,9 +6,13 @@ export interface Resource {
   readonly singular: string;
   readonly kind: string;
   readonly namespaced: boolean;
+  readonly shortNames?: readonly string[];
+  /** The custom resources of others have no status of their own there unless they say so; all of these do. */
+  readonly scalable?: boolean;
 }
 
-const core = (kind: string, plural: string, namespaced: boolean): Resource => ({
+const core = (kind: string, plural: string, namespaced: boolean, ...shortNames: string[]): Resource => ({
+  ...(shortNames.length > 0 && { shortNames }),
   group: '',
   version: 'v1',
   plural,
@@ -16,25 +20,31 @@ const core = (kind: string, plural: string, namespaced: boolean): Resource => ({
   kind,
   namespaced,
 });
-const grouped = (group: string, kind: string, plural: string, namespaced: boolean): Resource => ({
-  ...core(kind, plural, namespaced),
-  group,
-});
+const grouped = (
+  group: string,
+  kind: string,
+  plural: string,
+  namespaced: boolean,
+  ...shortNames: string[]
+): Resource => ({ ...core(kind, plural, namespaced, ...shortNames), group });
 
 export const resources: readonly Resource[] = [
-  core('Namespace', 'namespaces', false),
-  core('Node', 'nodes', false),
-  core('Pod', 'pods', true),
-  core('Event', 'events', true),
+  core('Namespace', 'namespaces', false, 'ns'),
+  core('Node', 'nodes', false, 'no'),
+  core('Pod', 'pods', true, 'po'),
+  core('Event', 'events', true, 'ev'),
   core('Secret', 'secrets', true),
-  core('ResourceQuota', 'resourcequotas', true),
-  core('PersistentVolumeClaim', 'persistentvolumeclaims', true),
-  core('PersistentVolume', 'persistentvolumes', false),
-  grouped('apps', 'StatefulSet', 'statefulsets', true),
-  grouped('storage.k8s.io', 'StorageClass', 'storageclasses', false),
+  core('ResourceQuota', 'resourcequotas', true, 'quota'),
+  core('PersistentVolumeClaim', 'persistentvolumeclaims', true, 'pvc'),
+  core('PersistentVolume', 'persistentvolumes', false, 'pv'),
+  { ...grouped('apps', 'StatefulSet', 'statefulsets', true, 'sts'), scalable: true },
+  grouped('storage.k8s.io', 'StorageClass', 'storageclasses', false, 'sc'),
   grouped('storage.k8s.io', 'VolumeAttachment', 'volumeattachments', false),
   grouped('storage.k8s.io', 'CSINode', 'csinodes', false),
   grouped('storage.k8s.io', 'CSIDriver', 'csidrivers', false),
+  grouped('snapshot.storage.k8s.io', 'VolumeSnapshot', 'volumesnapshots', true, 'vs'),
+  grouped('snapshot.storage.k8s.io', 'VolumeSnapshotContent', 'volumesnapshotcontents', false, 'vsc'),
+  grouped('snapshot.storage.k8s.io', 'VolumeSnapshotClass', 'volumesnapshotclasses', false, 'vsclass'),
 ];
 
 export const apiVersion = (r: Resource): string => (r.group ? `${r.group}/${r.version}` : r.version);

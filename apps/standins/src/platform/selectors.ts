@@ -1,3 +1,4 @@
+import { badRequest } from './status';
 import type { KubeObject } from './store';
 
 function member(object: KubeObject, path: string): string {
@@ -6,33 +7,66 @@ function member(object: KubeObject, path: string): string {
   return value === undefined || value === null ? '' : String(value);
 }
 
-function matchesLabels(labels: Record<string, string>, selector: string): boolean {
-  // commas inside `in (a,b)` do not separate requirements
-  return selector.split(/,(?![^(]*\))/).every((raw) => {
-    const term = raw.trim();
-    const set = /^(\S+)\s+(in|notin)\s+\(([^)]*)\)$/.exec(term);
-    if (set) {
-      const within = set[3]!.split(',').map((v) => v.trim());
-      const value = labels[set[1]!];
-      return set[2] === 'in'
-        ? value !== undefined && within.includes(value)
-        : value === undefined || !within.includes(value);
-    }
-    const equal = /^([^!=\s]+)\s*(==|=|!=)\s*(\S*)$/.exec(term);
-    if (equal) return equal[2] === '!=' ? labels[equal[1]!] !== equal[3] : labels[equal[1]!] === equal[3];
-    return term.startsWith('!') ? !(term.slice(1) in labels) : term in labels;
-  });
+const key = String.raw`(?:[a-z0-9](?:[-a-z0-9.]*[a-z0-9])?/)?[A-Za-z0-9](?:[-A-Za-z0-9_.]*[A-Za-z0-9])?`;
+const value = String.raw`(?:[A-Za-z0-9](?:[-A-Za-z0-9_.]*[A-Za-z0-9])?)?`;
+const within = new RegExp(`^(${key})\\s+(in|notin)\\s+\\(([^()]*)\\)$`);
+const equal = new RegExp(`^(${key})\\s*(==|=|!=)\\s*(${value})$`);
+const present = new RegExp(`^(!?)\\s*(${key})$`);
+
+type Test = (object: KubeObject) => boolean;
+
+function labelTest(raw: string, selector: string): Test {
+  const term = raw.trim();
+  const set = within.exec(term);
+  if (set) {
+    const values = set[3]!.split(',').map((v) => v.trim());
+    const wants = set[2] === 'in';
+    return (o) => {
+      const has = o.metadata.labels?.[set[1]!];
+      return wants ? has !== undefined && values.includes(has) : has === undefined || !values.includes(has);
+    };
+  }
+  const same = equal.exec(term);
+  if (same) {
+    const wants = same[2] !== '!=';
+    return (o) => (o.metadata.labels?.[same[1]!] === same[3]) === wants;
+  }
+  const there = present.exec(term);
+  if (there) return (o) => there[2]! in (o.metadata.labels ?? {}) === (there[1] === '');
+  throw badRequest(`unable to parse requirement: ${JSON.stringify(term)} in labelSelector ${JSON.stringify(selector)}`);
 }
 
-export function matchesSelectors(object: KubeObject, labels?: string, fields?: string): boolean {
-  if (labels && !matchesLabels(object.metadata.labels ?? {}, labels)) return false;
-  return (fields ?? '')
-    .split(',')
-    .filter(Boolean)
-    .every((term) => {
-      const match = /^([^!=]+)(==|=|!=)(.*)$/.exec(term);
-      if (!match) return false;
-      const equal = member(object, match[1]!) === match[3];
-      return match[2] === '!=' ? !equal : equal;
-    });
+/** Fields beside name and namespace that each resource can be selected by; the platform knows no others. */
+const selectable: Readonly<Record<string, readonly string[]>> = {
+  pods: ['spec.nodeName', 'spec.restartPolicy', 'spec.schedulerName', 'status.phase', 'status.podIP'],
+  events: [
+    ...['involvedObject.kind', 'involvedObject.namespace', 'involvedObject.name', 'involvedObject.uid'],
+    ...['involvedObject.apiVersion', 'involvedObject.resourceVersion', 'involvedObject.fieldPath'],
+    ...['reason', 'reportingComponent', 'source', 'type'],
+  ],
+  nodes: ['spec.unschedulable'],
+  namespaces: ['status.phase'],
+  secrets: ['type'],
+};
+
+function fieldTest(term: string, plural: string): Test {
+  const match = /^([^!=]+)(==|=|!=)(.*)$/.exec(term);
+  if (!match) throw badRequest(`invalid selector: ${JSON.stringify(term)}; can't understand ${JSON.stringify(term)}`);
+  const [, path, operator, wanted] = match as unknown as [string, string, string, string];
+  if (!['metadata.name', 'metadata.namespace', ...(selectable[plural] ?? [])].includes(path))
+    throw badRequest(`field label not supported: ${path}`);
+  return (o) => (member(o, path) === wanted) === (operator !== '!=');
+}
+
+/** Whether an object is selected; refuses selectors that the platform would not read. */
+export function selection(plural: string, labels: string | undefined, fields: string | undefined): Test {
+  const tests = [
+    // commas inside `in (a,b)` do not separate requirements
+    ...(labels ? labels.split(/,(?![^(]*\))/).map((term) => labelTest(term, labels)) : []),
+    ...(fields ?? '')
+      .split(',')
+      .filter(Boolean)
+      .map((term) => fieldTest(term, plural)),
+  ];
+  return (object) => tests.every((test) => test(object));
 }

@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import type { Journal } from '../journal';
 import { apiVersion, resourceOf } from './resources';
-import { StatusError } from './status';
+import { alreadyExists, conflict, notFound } from './status';
 
 export interface KubeObject {
   apiVersion?: string;
@@ -30,10 +30,15 @@ export interface WatchEvent {
   readonly type: 'ADDED' | 'MODIFIED' | 'DELETED';
   readonly plural: string;
   readonly object: KubeObject;
+  /** As it was before; undefined for one that is new. */
+  readonly before?: KubeObject;
 }
 
 /** Events kept for watches that resume; older resource versions are answered with 410 Gone. */
 const historyLimit = 4000;
+
+/** Where the journal keeps the version of the last deletion, which no object tells of. */
+const versionKey = '#version';
 
 const keyOf = (plural: string, namespace: string | undefined, name: string) => `${plural}/${namespace ?? ''}/${name}`;
 
@@ -41,14 +46,20 @@ const keyOf = (plural: string, namespace: string | undefined, name: string) => `
 export class Store {
   private readonly objects = new Map<string, Map<string, KubeObject>>();
   private history: WatchEvent[] = [];
-  private version = 1;
+  private version: number;
   readonly changes = new EventEmitter().setMaxListeners(0);
 
   constructor(
     private readonly journal: Journal,
     private readonly now: () => Date,
   ) {
+    // begins past whatever an earlier store gave, even if its journal is lost: versions never fall
+    this.version = now().getTime() - 1_700_000_000_000;
     for (const [key, value] of journal.load()) {
+      if (key === versionKey) {
+        this.version = Math.max(this.version, value as number);
+        continue;
+      }
       const object = value as KubeObject;
       this.shelf(key.split('/')[0]!).set(key, object);
       this.version = Math.max(this.version, Number(object.metadata.resourceVersion));
@@ -69,8 +80,8 @@ export class Store {
     return this.version;
   }
 
-  private record(type: WatchEvent['type'], plural: string, object: KubeObject): void {
-    const event = { version: this.version, type, plural, object };
+  private record(type: WatchEvent['type'], plural: string, object: KubeObject, before?: KubeObject): void {
+    const event = { version: this.version, type, plural, object, ...(before && { before }) };
     this.history.push(event);
     if (this.history.length > historyLimit * 2) this.history = this.history.slice(-historyLimit);
     this.changes.emit('change', event);
@@ -94,31 +105,36 @@ export class Store {
     return namespace ? all.filter((o) => o.metadata.namespace === namespace) : all;
   }
 
+  /** Everything there is, with the collection it belongs to. */
+  all(): { plural: string; object: KubeObject }[] {
+    return [...this.objects].flatMap(([plural, shelf]) => [...shelf.values()].map((object) => ({ plural, object })));
+  }
+
   find(plural: string, namespace: string | undefined, name: string): KubeObject | undefined {
     return this.shelf(plural).get(keyOf(plural, namespace, name));
   }
 
   get(plural: string, namespace: string | undefined, name: string): KubeObject {
     const found = this.find(plural, namespace, name);
-    if (!found) throw new StatusError(404, 'NotFound', `${plural} "${name}" not found`);
+    if (!found) throw notFound(resourceOf(plural), name);
     return found;
   }
 
-  private put(plural: string, object: KubeObject, type: 'ADDED' | 'MODIFIED'): KubeObject {
+  private put(plural: string, object: KubeObject, type: 'ADDED' | 'MODIFIED', before?: KubeObject): KubeObject {
     this.version += 1;
     object.metadata.resourceVersion = String(this.version);
     const key = keyOf(plural, object.metadata.namespace, object.metadata.name);
     this.shelf(plural).set(key, object);
     this.journal.put(key, object);
-    this.record(type, plural, object);
+    this.record(type, plural, object, before);
     return object;
   }
 
-  create(plural: string, body: KubeObject): KubeObject {
+  /** Makes an object; as a trial, what would be made, and nothing is kept. */
+  create(plural: string, body: KubeObject, how: 'kept' | 'trial' = 'kept'): KubeObject {
     const resource = resourceOf(plural);
     const { name, namespace } = body.metadata;
-    if (this.find(plural, namespace, name))
-      throw new StatusError(409, 'AlreadyExists', `${plural} "${name}" already exists`);
+    if (this.find(plural, namespace, name)) throw alreadyExists(resource, name);
     const object: KubeObject = {
       ...structuredClone(body),
       apiVersion: apiVersion(resource),
@@ -132,18 +148,18 @@ export class Store {
         generation: 1,
       },
     };
-    return this.put(plural, object, 'ADDED');
+    return how === 'trial' ? object : this.put(plural, object, 'ADDED');
   }
 
   /** Replaces an object. A resource version in the body must be the current one. */
-  update(plural: string, body: KubeObject): KubeObject {
+  update(plural: string, body: KubeObject, how: 'kept' | 'trial' = 'kept'): KubeObject {
     const { name, namespace, resourceVersion } = body.metadata;
     const current = this.get(plural, namespace, name);
     if (resourceVersion && resourceVersion !== current.metadata.resourceVersion)
-      throw new StatusError(
-        409,
-        'Conflict',
-        `Operation cannot be fulfilled on ${plural} "${name}": the object has been modified; please apply your changes to the latest version and try again`,
+      throw conflict(
+        resourceOf(plural),
+        name,
+        'the object has been modified; please apply your changes to the latest version and try again',
       );
     const { uid, creationTimestamp, deletionTimestamp } = current.metadata;
     const next: KubeObject = {
@@ -159,8 +175,9 @@ export class Store {
     };
     const bare = (o: KubeObject) => JSON.stringify({ ...o, metadata: { ...o.metadata, resourceVersion: '' } });
     if (bare(next) === bare(current)) return current;
+    if (how === 'trial') return next;
     if (deletionTimestamp && !next.metadata.finalizers?.length) return this.purge(plural, next);
-    return this.put(plural, next, 'MODIFIED');
+    return this.put(plural, next, 'MODIFIED', current);
   }
 
   /** Changes an object in place of a read and an update; `change` gets a copy. */
@@ -174,20 +191,28 @@ export class Store {
   delete(plural: string, namespace: string | undefined, name: string): KubeObject {
     const current = this.get(plural, namespace, name);
     if (!current.metadata.finalizers?.length) return this.purge(plural, structuredClone(current));
+    return this.terminate(plural, namespace, name);
+  }
+
+  /** Marks as being deleted; who holds it lets it go. */
+  terminate(plural: string, namespace: string | undefined, name: string): KubeObject {
+    const current = this.get(plural, namespace, name);
     if (current.metadata.deletionTimestamp) return current;
     const copy = structuredClone(current);
     copy.metadata.deletionTimestamp = this.now()
       .toISOString()
       .replace(/\.\d+Z$/, 'Z');
-    return this.put(plural, copy, 'MODIFIED');
+    return this.put(plural, copy, 'MODIFIED', current);
   }
 
-  private purge(plural: string, object: KubeObject): KubeObject {
+  /** Takes an object away at once. */
+  purge(plural: string, object: KubeObject): KubeObject {
     this.version += 1;
     object.metadata.resourceVersion = String(this.version);
     const key = keyOf(plural, object.metadata.namespace, object.metadata.name);
     this.shelf(plural).delete(key);
     this.journal.remove(key);
+    this.journal.put(versionKey, this.version);
     this.record('DELETED', plural, object);
     return object;
   }
