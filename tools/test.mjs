@@ -76,6 +76,7 @@ async function main() {
     'postgresql',
     'python3-prometheus-client',
     'python3-sushy',
+    'python3-kubernetes',
     'redfishtool',
     'openssl',
     ...(withBrowser ? ['chromium', 'chromium-driver'] : []),

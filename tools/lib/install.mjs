@@ -21,6 +21,7 @@ const signs = {
   chromium: () => existsSync('/usr/bin/chromium'),
   'chromium-driver': () => existsSync('/usr/bin/chromedriver'),
   'python3-sushy': () => spawnSync('/usr/bin/python3', ['-c', 'import sushy']).status === 0,
+  'python3-kubernetes': () => spawnSync('/usr/bin/python3', ['-c', 'import kubernetes']).status === 0,
   redfishtool: () => onPath('redfishtool'),
   openssl: () => onPath('openssl'),
   'python3-prometheus-client': () =>

@@ -100,6 +100,9 @@ export class Binder {
       await this.discardAll(held, further);
       return this.chooseAgain(operation, held);
     }
+    const placed = disks
+      .filter((d) => d.pool_id === held.pool_id)
+      .map(({ disk, node }) => ({ disk, node, state: 'Synchronized', percent: 100 }));
     const next = await this.database.transaction(async (tx) => {
       const moved = await advance(this.database, operation, 'made', {}, tx);
       if (!moved) return undefined;
@@ -111,7 +114,7 @@ export class Binder {
          -- known from now on: when the backend does not list it the next time, it was lost
          INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
          SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
-        [held.claim_uid, made.id, held.backend_id, JSON.stringify(made.copies)],
+        [held.claim_uid, made.id, held.backend_id, JSON.stringify(placed.length > 0 ? placed : made.copies)],
         tx,
       );
       if (copies.length > 0)

@@ -350,7 +350,7 @@ export class Backend {
         );
     }
     const domains = new Set(asked.drives.map((d) => this.domainOf(this.drive(d), pool)));
-    if (pool.kind === 'copies' && domains.size !== Math.max(1, asked.drives.length))
+    if (pool.kind === 'copies' && domains.size !== asked.drives.length)
       throw new RedfishError(400, 'PropertyValueConflict', 'Copies must be on different nodes.');
   }
 

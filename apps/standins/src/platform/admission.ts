@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { admitByQuota } from './quota';
 import { resourceOf } from './resources';
@@ -92,7 +93,9 @@ function growthCauses(store: Store, before: KubeObject, after: KubeObject): Stat
 
 /** What may not change once an object is made. */
 export function admitUpdate(store: Store, plural: string, before: KubeObject, after: KubeObject): void {
-  const same = (a: unknown, b: unknown) => JSON.stringify(a ?? null) === JSON.stringify(b ?? null);
+  // the order of members says nothing, nor does a member that is left undefined
+  const plain = (v: unknown): unknown => JSON.parse(JSON.stringify(v ?? null));
+  const same = (a: unknown, b: unknown) => isDeepStrictEqual(plain(a), plain(b));
   const causes: StatusCause[] = [];
   if (plural === 'storageclasses')
     for (const field of ['provisioner', 'parameters', 'reclaimPolicy', 'volumeBindingMode'])

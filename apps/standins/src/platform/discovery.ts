@@ -71,8 +71,16 @@ export function discovery(app: Express): void {
     return { name, versions: [version], preferredVersion: version };
   };
   const info = { title: 'Kubernetes', version: 'v1.31.0-standin' };
+  const build = {
+    gitCommit: '0',
+    gitTreeState: 'clean',
+    buildDate: '2026-01-01T00:00:00Z',
+    goVersion: 'none',
+    compiler: 'none',
+    platform: 'linux/amd64',
+  };
   app.get('/version', (_req, res) => {
-    res.json({ major: '1', minor: '31', gitVersion: 'v1.31.0-standin', platform: 'linux/amd64' });
+    res.json({ major: '1', minor: '31', gitVersion: 'v1.31.0-standin', ...build });
   });
   for (const path of ['/healthz', '/livez', '/readyz'])
     app.get(path, (_req, res) => {

@@ -151,16 +151,22 @@ export class Store {
     return how === 'trial' ? object : this.put(plural, object, 'ADDED');
   }
 
-  /** Replaces an object. A resource version in the body must be the current one. */
-  update(plural: string, body: KubeObject, how: 'kept' | 'trial' = 'kept'): KubeObject {
-    const { name, namespace, resourceVersion } = body.metadata;
-    const current = this.get(plural, namespace, name);
+  /** Refuses what was made from a version that is not the current one any more. */
+  assertCurrent(plural: string, current: KubeObject, body: KubeObject): void {
+    const { resourceVersion, name } = body.metadata;
     if (resourceVersion && resourceVersion !== current.metadata.resourceVersion)
       throw conflict(
         resourceOf(plural),
         name,
         'the object has been modified; please apply your changes to the latest version and try again',
       );
+  }
+
+  /** Replaces an object. A resource version in the body must be the current one. */
+  update(plural: string, body: KubeObject, how: 'kept' | 'trial' = 'kept'): KubeObject {
+    const { name, namespace } = body.metadata;
+    const current = this.get(plural, namespace, name);
+    this.assertCurrent(plural, current, body);
     const { uid, creationTimestamp, deletionTimestamp } = current.metadata;
     const next: KubeObject = {
       ...structuredClone(body),

@@ -111,6 +111,7 @@ function write(
         }
       : { ...made, status: current.status as unknown };
   next.metadata = { ...next.metadata, name: current.metadata.name, namespace: current.metadata.namespace };
+  store.assertCurrent(resource.plural, current, next);
   if (part === 'all') {
     admitUpdate(store, resource.plural, current, next);
     if (!request.is('application/apply-patch+yaml'))
