@@ -132,6 +132,8 @@ export const claimRowSchema = z.object({
       attempts: z.number(),
       /** What the claim asks for that is not carried out yet. */
       asks: z.enum(['source', 'named-volume', 'selector']).nullable(),
+      /** The class whose name is nearest to one that is not there. */
+      nearest: z.string().nullable(),
       /** Since when its backend does not list its volume any more. */
       missingSince: z.string().nullable(),
     })
@@ -162,6 +164,13 @@ export const claimPageSchema = z.object({
 export type ClaimPage = z.infer<typeof claimPageSchema>;
 export const claimDetailSchema = z.object({
   claim: claimRowSchema,
+  /** Pods that use it now: the platform keeps a deleted claim until they are gone. */
+  usedBy: z.object({
+    pods: z.array(z.object({ pod: z.string(), node: z.string().nullable() })),
+    application: z.string().nullable(),
+    /** Pods of the same application that do not use this claim. */
+    otherReplicas: z.int(),
+  }),
   decisions: z.array(decisionSchema),
   manifest: z.unknown(),
 });

@@ -1,5 +1,5 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
-import { prefix } from '@moorage/core/classes/manifest';
+import { nearest, prefix } from '@moorage/core/classes/manifest';
 import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
@@ -56,7 +56,7 @@ const unbound = new Set<ClaimRow['state']>([
   'unreachable',
 ]);
 
-function toRow(c: StoredClaim): ClaimRow {
+function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
   const failed =
     c.state === 'nothing-fits' && c.trace
       ? c.trace.candidates.flatMap(({ pool, checks }) => {
@@ -89,6 +89,7 @@ function toRow(c: StoredClaim): ClaimRow {
           attempts: c.attempts ?? 0,
           asks: c.state === 'held-back' ? c.waiting_for : null,
           missingSince: c.missing_since?.toISOString() ?? null,
+          nearest: c.state === 'no-class' && c.class_name ? (nearest(c.class_name, classes) ?? null) : null,
         }
       : null,
   };
@@ -182,10 +183,51 @@ export async function listClaims(database: Database, sight: Sight, query: ClaimQ
       ? Buffer.from(JSON.stringify({ sort, value: last.sort_value, uid: last.uid })).toString('base64url')
       : null;
   return {
-    claims: page.map(toRow),
+    claims: await withNearest(database, page),
     total: state === 'bound' ? counts.bound : state === 'unbound' ? counts.unbound : counts.bound + counts.unbound,
     next,
     counts,
+  };
+}
+
+/** Rows with the nearest class beside a class that is not there. */
+async function withNearest(database: Database, rows: readonly StoredClaim[]): Promise<ClaimRow[]> {
+  const classes = rows.some((r) => r.state === 'no-class' && r.class_name)
+    ? await database.rows<{ name: string }>(
+        `SELECT name FROM platform_objects WHERE plural = 'storageclasses' ORDER BY name LIMIT 2000`,
+      )
+    : [];
+  const names = classes.map((c) => c.name);
+  return rows.map((row) => toRow(row, names));
+}
+
+/** Pods that use a claim, and how many other pods of the same owner there are: the replicas that stay when this one goes. */
+async function usersOf(database: Database, { namespace, name }: StoredClaim): Promise<ClaimDetail['usedBy']> {
+  const pods = await database.rows<{
+    pod: string;
+    node: string | null;
+    owner: string | null;
+    owner_uid: string | null;
+  }>(
+    `SELECT p.name AS pod, p.body #>> '{spec,nodeName}' AS node, p.body #>> '{metadata,ownerReferences,0,name}' AS owner,
+       p.body #>> '{metadata,ownerReferences,0,uid}' AS owner_uid
+     FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
+       AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
+     ORDER BY p.name LIMIT 20`,
+    [namespace, name],
+  );
+  const owner = pods.find((p) => p.owner_uid)?.owner_uid;
+  const others = owner
+    ? await database.one<{ count: number }>(
+        `SELECT count(*) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
+           AND p.body #>> '{metadata,ownerReferences,0,uid}' = $2 AND NOT p.name = ANY($3)`,
+        [namespace, owner, pods.map((p) => p.pod)],
+      )
+    : undefined;
+  return {
+    pods: pods.map(({ pod, node }) => ({ pod, node })),
+    application: pods.find((p) => p.owner)?.owner ?? null,
+    otherReplicas: others?.count ?? 0,
   };
 }
 
@@ -215,7 +257,8 @@ export async function getClaim(
     row.uid,
   ]);
   return {
-    claim: toRow(row),
+    claim: (await withNearest(database, [row]))[0]!,
+    usedBy: await usersOf(database, row),
     decisions: decisions.map((d) => ({
       madeAt: d.made_at.toISOString(),
       tookMicros: d.took_micros,

@@ -31,8 +31,11 @@ export const useSuccessions = (name: string) =>
     queryKey: ['classes', 'successions', name],
     queryFn: () => call<Succession[]>(`/api/classes/${name}/successions`),
   });
-export const usePlacement = () =>
-  useQuery({ queryKey: ['placement'], queryFn: () => call<PlacementState>('/api/placement') });
+export const placementQuery = {
+  queryKey: ['placement'],
+  queryFn: () => call<PlacementState>('/api/placement'),
+};
+export const usePlacement = () => useQuery(placementQuery);
 export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => call<KeptPlan[]>('/api/planned-places') });
 export const useNamespaces = () =>
   useQuery({ queryKey: ['namespaces'], queryFn: () => call<NamespaceUsage[]>('/api/namespaces') });

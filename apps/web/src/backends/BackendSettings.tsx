@@ -35,9 +35,14 @@ function General({ backend }: { backend: BackendRow }) {
         .filter(Boolean),
       cap: cap.trim() === '' ? null : size.ok ? size.bytes : undefined,
     };
-    await call(`/api/backends/${backend.id}`, { method: 'PATCH', version: backend.version, body: change });
-    await queryClient.invalidateQueries({ queryKey: ['backends'] });
-    return { text: `${backend.id} is changed.` };
+    const send = async (version: number, body: BackendChange) => {
+      const after = await call<BackendRow>(`/api/backends/${backend.id}`, { method: 'PATCH', version, body });
+      await queryClient.invalidateQueries({ queryKey: ['backends'] });
+      return after;
+    };
+    const before = { title: backend.title, sites: backend.sites, cap: backend.cap };
+    const after = await send(backend.version, change);
+    return { text: `${backend.id} is changed.`, undo: () => send(after.version, before) };
   });
   return (
     <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, width: 320 }}>

@@ -1,8 +1,18 @@
 import type { BackendRow } from '@moorage/contract/backends';
+import dayjs from 'dayjs';
+import { useLiveState } from '../api/live';
 import { MarkedWord } from '../marks/Mark';
 
-/** How a backend is, as a mark with its word. */
+/** How a backend is, as a mark with its word. What cannot be asked now is told as it was, with when that was. */
 export function BackendState({ backend }: { backend: BackendRow }) {
+  const { lostAt } = useLiveState();
+  if (lostAt !== undefined)
+    return (
+      <MarkedWord
+        kind="waiting"
+        word={`not known now${backend.checkedAt ? `; last seen ${dayjs(backend.checkedAt).format('HH:mm:ss')}` : ''}`}
+      />
+    );
   const kind = !backend.reachable ? 'person' : backend.degradedVolumes > 0 || !backend.healthy ? 'degraded' : 'settled';
   const words = !backend.reachable
     ? (backend.problem?.detail ?? 'not looked at yet')

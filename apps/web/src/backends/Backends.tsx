@@ -70,7 +70,7 @@ function PoolLine({
   const thin = { ...thinState(core, copies), allotment: pool.allotment ?? undefined };
   const promised = core.iops > 0 ? core.promisedIops / core.iops : 0;
   return (
-    <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 54 }}>
+    <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 60 }}>
       <TableCell component="th" scope="row">
         <Link
           underline="hover"
@@ -86,7 +86,7 @@ function PoolLine({
         </Typography>
       </TableCell>
       <TableCell sx={{ pl: 2 }}>
-        <Sounding {...thin} height={42} />
+        <Sounding {...thin} />
       </TableCell>
       <TableCell align="right">
         <Size bytes={thin.usable} />

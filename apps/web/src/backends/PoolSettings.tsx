@@ -65,8 +65,26 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
       tier: fields.tier === '' ? null : (fields.tier as Tier),
     };
     try {
-      await call(`/api/pools/${pool.id}`, { method: 'PATCH', version: pool.version, body: change });
-      show({ kind: 'done', text: `The limits of ${pool.name} are changed.` });
+      const after = await call<PoolRow>(`/api/pools/${pool.id}`, {
+        method: 'PATCH',
+        version: pool.version,
+        body: change,
+      });
+      const before: PoolChange = {
+        overcommit: pool.overcommit,
+        softMark: pool.softMark,
+        hardMark: pool.hardMark,
+        allotment: pool.allotment,
+        allotmentIops: pool.allotmentIops,
+        allotmentThroughput: pool.allotmentThroughput,
+        price: pool.price,
+        tier: pool.tierSaid ? pool.tier : null,
+      };
+      show({
+        kind: 'done',
+        text: `The limits of ${pool.name} are changed.`,
+        undo: () => call(`/api/pools/${pool.id}`, { method: 'PATCH', version: after.version, body: before }),
+      });
       setAnchor(null);
     } catch (error) {
       setError('root', { message: error instanceof ApiProblem ? error.detail : 'The server does not answer.' });

@@ -1,6 +1,5 @@
 import { Box, Button, Paper, TextField, Typography } from '@mui/material';
 import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
-import type { ClassRow } from '@moorage/contract/classes';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
@@ -15,6 +14,7 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { deletionAsked, fateWords, usersWords } from '../words/deletion';
 import { claimSentence, stateMarks, stateWords } from '../words/claims';
 import { Remedies } from './Remedies';
 import { Trace } from './Trace';
@@ -37,17 +37,17 @@ function Sizes({ claim }: { claim: ClaimRow }) {
   );
 }
 
-/** What becomes of a volume whose claim is deleted, by its class. */
-function fateOf(row: ClassRow | undefined): string {
-  if (!row) return 'goes or stays as its class said when it was made.';
-  const { reclaim, graceDays } = row.storageClass;
-  if (reclaim === 'Retain') return 'stays behind, adrift: nothing is destroyed, and it still counts.';
-  if (graceDays > 0)
-    return `is kept for ${graceDays} ${graceDays === 1 ? 'day' : 'days'}, offline, and destroyed for good then.`;
-  return 'is destroyed for good, at once.';
-}
-
-function Deletion({ claim, copies, close }: { claim: ClaimRow; copies: readonly string[]; close: () => void }) {
+function Deletion({
+  claim,
+  usedBy,
+  copies,
+  close,
+}: {
+  claim: ClaimRow;
+  usedBy: Detail['usedBy'];
+  copies: readonly string[];
+  close: () => void;
+}) {
   const go = useGo();
   const [, select] = useSelected();
   const [typed, setTyped] = useState('');
@@ -58,9 +58,13 @@ function Deletion({ claim, copies, close }: { claim: ClaimRow; copies: readonly 
       method: 'DELETE',
     });
     void queryClient.invalidateQueries({ queryKey: ['claims'] });
-    select(null);
-    go('/claims');
-    return { text: `Claim ${claim.namespace}/${claim.name} is deleted.` };
+    // one that pods still use stays for now: what it waits for is seen on its own page
+    if (usedBy.pods.length > 0) close();
+    else {
+      select(null);
+      go('/claims');
+    }
+    return { text: deletionAsked(`${claim.namespace}/${claim.name}`, usedBy) };
   });
   return (
     <Box
@@ -78,8 +82,9 @@ function Deletion({ claim, copies, close }: { claim: ClaimRow; copies: readonly 
     >
       <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
         {claim.volumeName
-          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateOf(classes?.find((c) => c.storageClass.name === claim.className))}${copies.length > 0 ? ` So it is with its copy on ${copies.join(', and on ')}.` : ''}`
-          : 'It has no volume yet: no data goes with it.'}
+          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateWords(classes?.find((c) => c.storageClass.name === claim.className)?.storageClass)}${copies.length > 0 ? ` So it is with its copy on ${copies.join(', and on ')}.` : ''}`
+          : 'It has no volume yet: no data goes with it.'}{' '}
+        {usersWords(usedBy)}
       </Typography>
       {used > 0 && (
         <TextField
@@ -107,7 +112,7 @@ function Body({ detail }: { detail: Detail }) {
     <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
       <Paper sx={{ p: 2 }}>
         <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2 }}>
-          <Typography component="h2" variant="h2" key={claim.state} sx={{ animation: 'changed 2s' }}>
+          <Typography component="h2" variant="h2">
             <MarkedWord kind={stateMarks[claim.state]} word={stateWords[claim.state]} />
           </Typography>
           <Typography variant="body1" sx={{ flex: 1 }} aria-live="polite">
@@ -134,6 +139,7 @@ function Body({ detail }: { detail: Detail }) {
         {deleting && (
           <Deletion
             claim={claim}
+            usedBy={detail.usedBy}
             copies={[last?.trace.second, last?.trace.offsite].flatMap((c) => (c ? [c.pool] : []))}
             close={() => setDeleting(false)}
           />

@@ -9,7 +9,7 @@ import { useContext, useMemo, useRef, useState } from 'react';
 import { Controller, useForm, useWatch } from 'react-hook-form';
 import { ApiProblem, call } from '../api/client';
 import { queryClient, usePlacement } from '../api/queries';
-import { useSelected } from '../frame/address';
+import { useInAddress, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
 import { tunableWords } from '../classes/words';
@@ -83,7 +83,17 @@ function Line({ kind, text }: { kind: 'settled' | 'waiting' | 'person'; text: st
   );
 }
 
+/** What the form begins with, as another place of the interface filled it in; nothing of a text that does not read. */
+function readLike(text: string): Partial<NewClaimData> {
+  try {
+    return newClaimSchema.partial().parse(JSON.parse(text));
+  } catch {
+    return {}; // an address that somebody changed by hand: the form begins as usual
+  }
+}
+
 function ClaimForm({ close }: { close: () => void }) {
+  const [like] = useInAddress('as');
   const person = useContext(PersonContext);
   const { data: state } = usePlacement();
   const [, select] = useSelected();
@@ -101,6 +111,7 @@ function ClaimForm({ close }: { close: () => void }) {
       size: '80Gi',
       modes: ['ReadWriteOnce'],
       volumeMode: 'Filesystem',
+      ...readLike(like),
     },
   });
   const { register, control, handleSubmit, setError, formState } = form;

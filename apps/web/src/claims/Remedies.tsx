@@ -2,36 +2,71 @@ import { Box, Button, Typography } from '@mui/material';
 import type { ClaimRow, DecisionRow } from '@moorage/contract/claims';
 import type { Change } from '@moorage/core/placement/remedies';
 import { call } from '../api/client';
+import { placementQuery, queryClient } from '../api/queries';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import { formatQuantity } from '@moorage/core/sizes/quantity';
 import { useGo } from '../frame/address';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
 import { changeCost, changesSentence } from '../words/changes';
 
+/** A claim as far as another one can be made like it. */
+type Asked = Pick<ClaimRow, 'namespace' | 'className'> & Partial<Pick<ClaimRow, 'requested' | 'modes' | 'volumeMode'>>;
+
+/** What the form for a new claim begins with: this claim, with the change made. */
+export function likeness(claim: Asked, change: Change): string {
+  const { namespace, className, requested, modes, volumeMode } = claim;
+  const size = change.kind === 'ask-less' ? change.size : requested;
+  return JSON.stringify({
+    namespace,
+    ...(className && { className }),
+    ...(size !== undefined && { size: formatQuantity(size as Bytes) }),
+    modes: change.kind === 'ask-mode' ? [change.mode] : modes,
+    volumeMode: change.kind === 'ask-volume-mode' ? change.volumeMode : volumeMode,
+  });
+}
+
 /** Carries a change out where the product can do it at once; the others lead to the place where a person does it. */
-export function useChange(claim: Pick<ClaimRow, 'namespace' | 'className'>) {
+export function useChange(claim: Asked) {
   const go = useGo();
   const { namespace, className } = claim;
   const moor = useAct(async (pool: string) => {
     await call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: true } });
     return {
       text: `${className} is moored to ${pool}. The claim is decided again.`,
-      undo: () => void call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: false } }),
+      undo: () => call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: false } }),
     };
   });
-  const limit = useAct(async ({ path, bytes }: { path: string; bytes: number }) => {
+  const limit = useAct(async ({ scope, bytes }: { scope: 'namespace' | 'class'; bytes: number }) => {
+    const path = `/api/namespaces/${namespace}/limit${scope === 'class' ? `/${className}` : ''}`;
+    const state = await queryClient.fetchQuery(placementQuery);
+    const before = state.limits.find(
+      (l) => l.namespace === namespace && l.className === (scope === 'class' ? className : null),
+    )?.bytes;
     await call(path, { method: 'PUT', body: { bytes } });
-    return { text: `The limit is raised. The claim is decided again.` };
+    return {
+      text: 'The limit is raised. The claim is decided again.',
+      undo: () => call(path, { method: 'PUT', body: { bytes: before ?? null } }),
+    };
   });
-  const pool = useAct(async ({ id, change }: { id: string; change: object }) => {
-    await call(`/api/pools/${id}`, { method: 'PATCH', body: change });
-    return { text: `${id} is changed. The claim is decided again.` };
-  });
+  const pool = useAct(
+    async ({ id, member, value }: { id: string; member: 'allotment' | 'overcommit'; value: number }) => {
+      const state = await queryClient.fetchQuery(placementQuery);
+      const before = state.pools.find((p) => p.id === id)?.[member];
+      await call(`/api/pools/${id}`, { method: 'PATCH', body: { [member]: value } });
+      return {
+        text: `${id} is changed. The claim is decided again.`,
+        ...(before !== undefined && {
+          undo: () => call(`/api/pools/${id}`, { method: 'PATCH', body: { [member]: before } }),
+        }),
+      };
+    },
+  );
   const grant = useAct(async (to: string) => {
-    await call(`/api/classes/${className}/grants`, {
-      method: 'PATCH',
-      body: { set: [{ namespace: to, granted: true }] },
-    });
-    return { text: `${className} is granted to ${to}.` };
+    const send = (granted: boolean) =>
+      call(`/api/classes/${className}/grants`, { method: 'PATCH', body: { set: [{ namespace: to, granted }] } });
+    await send(true);
+    return { text: `${className} is granted to ${to}.`, undo: () => send(false) };
   });
   return (change: Change): { words: string; act: () => void } | undefined => {
     switch (change.kind) {
@@ -41,18 +76,17 @@ export function useChange(claim: Pick<ClaimRow, 'namespace' | 'className'>) {
       case 'raise-quota':
         return {
           words: 'Raise the limit',
-          act: () =>
-            limit.mutate({
-              path: `/api/namespaces/${namespace}/limit${change.scope === 'class' ? `/${className}` : ''}`,
-              bytes: change.limit,
-            }),
+          act: () => limit.mutate({ scope: change.scope, bytes: change.limit }),
         };
       case 'raise-allotment':
-        return { words: 'Raise it', act: () => pool.mutate({ id: change.pool, change: { allotment: change.limit } }) };
+        return {
+          words: 'Raise it',
+          act: () => pool.mutate({ id: change.pool, member: 'allotment', value: change.limit }),
+        };
       case 'raise-overcommit':
         return {
           words: 'Raise it',
-          act: () => pool.mutate({ id: change.pool, change: { overcommit: change.overcommit } }),
+          act: () => pool.mutate({ id: change.pool, member: 'overcommit', value: change.overcommit }),
         };
       case 'raise-cap':
         return { words: 'See the backend', act: () => go(`/backends/${change.backend}`) };
@@ -74,7 +108,10 @@ export function useChange(claim: Pick<ClaimRow, 'namespace' | 'className'>) {
       case 'ask-less':
       case 'ask-mode':
       case 'ask-volume-mode':
-        return { words: 'Make a claim', act: () => go('/claims?new=claim') };
+        return {
+          words: 'Make such a claim',
+          act: () => go(`/claims?new=claim&as=${encodeURIComponent(likeness(claim, change))}`),
+        };
       case 'mend-backend':
         return { words: 'See the backend', act: () => go(`/backends/${change.backend}`) };
     }

@@ -149,9 +149,16 @@ function Detail({ row }: { row: ClassRow }) {
       add(live, { kind: 'default', className: name, seen: live.defaultClass });
       return { text: `${name} becomes the default class in the draft.` };
     }
-    await call(`/api/classes/${name}/default`, { method: 'PUT' });
-    await queryClient.invalidateQueries({ queryKey: ['classes'] });
-    return { text: `${name} is now the one default class.` };
+    const before = live?.defaultClass;
+    const set = async (to: string) => {
+      await call(`/api/classes/${to}/default`, { method: 'PUT' });
+      await queryClient.invalidateQueries({ queryKey: ['classes'] });
+    };
+    await set(name);
+    return {
+      text: `${name} is now the one default class.`,
+      ...(before && before !== name && { undo: () => set(before) }),
+    };
   });
   const remove = useAct(async () => {
     await call(`/api/classes/${name}`, { method: 'DELETE' });

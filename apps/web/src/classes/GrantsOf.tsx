@@ -94,7 +94,7 @@ function GrantTable({ grants }: { grants: Grants }) {
         await queryClient.invalidateQueries({ queryKey: ['grants'] });
       };
       await send(body);
-      return { text, ...(undo && { undo: () => void send(undo) }) };
+      return { text, ...(undo && { undo: () => send(undo) }) };
     },
     'grants',
   );

@@ -65,7 +65,7 @@ function useLiveActs(): Omit<MooringActs, 'find'> {
       text: enabled
         ? `${className} may use ${pool}.`
         : `${className} no longer places new claims on ${pool}; volumes there stay.`,
-      undo: () => void put({ className, pool }, { enabled: !enabled }),
+      undo: () => put({ className, pool }, { enabled: !enabled }),
     };
   }, 'moorings');
   const order = useAct(async ({ className, pool, to }: Cell & { to: (order: readonly string[]) => number }) => {
@@ -73,22 +73,36 @@ function useLiveActs(): Omit<MooringActs, 'find'> {
     const next = moved(before, pool, to(before));
     if (!next) return;
     await putOrder(className, next);
-    return { text: `${className}: ${next.join(', then ')}.`, undo: () => void putOrder(className, before) };
+    return { text: `${className}: ${next.join(', then ')}.`, undo: () => putOrder(className, before) };
   }, 'moorings');
-  const weigh = useAct(
-    async ({ className, pool, weight }: Cell & { weight: number }) => put({ className, pool }, { weight }),
-    'moorings',
-  );
+  const weigh = useAct(async ({ className, pool, weight }: Cell & { weight: number }) => {
+    const before = findIn(known(), { className, pool })?.weight;
+    await put({ className, pool }, { weight });
+    return {
+      text: `${pool} weighs ${weight} for ${className}.`,
+      ...(before !== undefined && { undo: () => put({ className, pool }, { weight: before }) }),
+    };
+  }, 'moorings');
   const choose = useAct(async ({ className, strategy }: { className: string; strategy: Strategy }) => {
     const set = async (to: Strategy) => {
       const state = live()!;
       const cls = state.classes.find((c) => c.name === className)!;
       const asked = { ...cls, strategy: to, isDefault: state.defaultClass === className };
-      await changeClass(className, state.classVersions[className]!, asked);
+      const row = await changeClass(className, state.classVersions[className]!, asked);
+      // the way back begins from the version that this change made
+      queryClient.setQueryData<PlacementState>(
+        ['placement'],
+        (s) =>
+          s && {
+            ...s,
+            classes: s.classes.map((c) => (c.name === className ? row.storageClass : c)),
+            classVersions: { ...s.classVersions, [className]: row.version },
+          },
+      );
       return cls.strategy;
     };
     const before = await set(strategy);
-    return { text: `${className} chooses ${strategyWords[strategy]}.`, undo: () => void set(before) };
+    return { text: `${className} chooses ${strategyWords[strategy]}.`, undo: () => set(before) };
   }, 'moorings');
   return {
     choose: choose.mutate,

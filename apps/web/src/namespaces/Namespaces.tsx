@@ -58,7 +58,10 @@ function Limit({ path, value, what, may }: { path: string; value: number | null;
     await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
     return {
       text: bytes === null ? `${what} has no limit now.` : `The limit of ${what} is changed.`,
-      undo: () => void call(path, { method: 'PUT', body: { bytes: value } }),
+      undo: async () => {
+        await call(path, { method: 'PUT', body: { bytes: value } });
+        await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
+      },
     };
   });
   return (

@@ -1,5 +1,5 @@
 import { Alert, Button, Snackbar } from '@mui/material';
-import { useNotice } from './useAct';
+import { takeBack, useNotice } from './useAct';
 
 /** Says what was done, with undo where there is one, or what was refused. */
 export function NoticeBar() {
@@ -28,8 +28,9 @@ export function NoticeBar() {
           notice?.undo && (
             <Button
               onClick={() => {
-                notice.undo?.();
+                const { undo } = notice;
                 show(undefined);
+                if (undo) void takeBack(undo);
               }}
             >
               Undo

@@ -11,7 +11,7 @@ export function When({ at }: { at: string }) {
   return (
     <Tooltip title={`${time.fromNow()} · ${time.format('D MMM YYYY, HH:mm:ss')}`}>
       <time dateTime={at} style={{ whiteSpace: 'nowrap' }}>
-        {time.format(today ? 'HH:mm:ss' : 'D MMM YYYY')}
+        {time.format(today ? 'HH:mm:ss' : 'D MMM YYYY, HH:mm')}
       </time>
     </Tooltip>
   );

@@ -27,8 +27,8 @@ export function Sounding({
   softMark,
   hardMark,
   overcommit,
-  height = 44,
-  width = 26,
+  height = 48,
+  width = 40,
 }: SoundingProps) {
   const { chart } = useTheme();
   const top = Math.max(usable * overcommit, subscribed, consumed, 1);

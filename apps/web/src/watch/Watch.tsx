@@ -36,7 +36,7 @@ function SetAside({ finding }: { finding: FindingRow }) {
     await refresh();
     return {
       text: `Set aside until ${dayjs(body.until).format('D MMM YYYY')}.`,
-      undo: () => void call(pathOf(finding.id), { method: 'DELETE' }).then(refresh),
+      undo: () => call(pathOf(finding.id), { method: 'DELETE' }).then(refresh),
     };
   });
   const submit = (event: React.FormEvent) => {
@@ -94,7 +94,14 @@ function TakeUp({ finding }: { finding: FindingRow }) {
   const take = useAct(async () => {
     await call(pathOf(finding.id), { method: 'DELETE' });
     await refresh();
-    return { text: 'It is on the list again.' };
+    const { aside } = finding;
+    return {
+      text: 'It is on the list again.',
+      ...(aside && {
+        undo: () =>
+          call(pathOf(finding.id), { method: 'PUT', body: { reason: aside.reason, until: aside.until } }).then(refresh),
+      }),
+    };
   });
   return <Button onClick={() => take.mutate(undefined)}>Take up again</Button>;
 }

@@ -49,7 +49,11 @@ export function claimSentence(claim: ClaimRow): string {
         ? `Waits for its first pod: ${reason.pod} is not scheduled yet.`
         : 'Waits for its first pod; no pod uses it yet. Not a fault.';
     case 'no-class':
-      return className ? `There is no class "${className}".` : 'It names no class, and there is no default class.';
+      if (className)
+        return `There is no class "${className}".${reason?.nearest ? ` Was "${reason.nearest}" meant?` : ''}`;
+      return className === ''
+        ? 'It asks for no class (""): only a volume made beforehand can be bound to it, and none fits.'
+        : 'It named no class when it was made, and there was no default class then.';
     case 'retrying':
       return `${claim.pool ?? 'The backend'}: ${(reason?.error?.detail ?? 'the last attempt failed').replace(/\.$/, '')}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
     case 'foreign':

@@ -107,7 +107,16 @@ const claim = (part: Partial<ClaimRow>): ClaimRow => ({
   volumeName: null,
   volumeId: null,
   createdAt: '2026-11-25T10:00:00Z',
-  reason: { failed: [], pod: null, error: null, nextAttemptAt: null, attempts: 0, asks: null, missingSince: null },
+  reason: {
+    failed: [],
+    pod: null,
+    error: null,
+    nextAttemptAt: null,
+    attempts: 0,
+    asks: null,
+    missingSince: null,
+    nearest: null,
+  },
   ...part,
 });
 
@@ -123,7 +132,16 @@ describe('words for claims', () => {
       pool,
       check: check('access-mode', 'ReadWriteMany', 'block', 'text'),
     }));
-    const reason = { failed, pod: null, error: null, nextAttemptAt: null, attempts: 0, asks: null, missingSince: null };
+    const reason = {
+      failed,
+      pod: null,
+      error: null,
+      nextAttemptAt: null,
+      attempts: 0,
+      asks: null,
+      missingSince: null,
+      nearest: null,
+    };
     expect(claimSentence(claim({ state: 'nothing-fits', reason }))).toBe(
       'Asks for ReadWriteMany; block storage gives one writer node (2 pools)',
     );
@@ -136,5 +154,19 @@ describe('words for claims', () => {
   test('a claim without a class says whether it named one', () => {
     expect(claimSentence(claim({ state: 'no-class', className: 'ghost' }))).toBe('There is no class "ghost".');
     expect(claimSentence(claim({ state: 'no-class', className: null }))).toMatch(/no default class/);
+    expect(claimSentence(claim({ state: 'no-class', className: '' }))).toMatch(/asks for no class/);
+    const reason = {
+      failed: [],
+      pod: null,
+      error: null,
+      nextAttemptAt: null,
+      attempts: 0,
+      asks: null,
+      missingSince: null,
+      nearest: 'ledger',
+    };
+    expect(claimSentence(claim({ state: 'no-class', className: 'ledgr', reason }))).toBe(
+      'There is no class "ledgr". Was "ledger" meant?',
+    );
   });
 });

@@ -374,7 +374,7 @@ function remediesOn(trial: Trial): Remedy[] {
 /**
  * What would bind a claim that fits nowhere: the smallest single changes, then pairs, to claim, class, mooring, quota or
  * pool that make some pool pass, cheapest first (domain §7). Pools without a mooring are looked at too. Empty when no two
- * changes are enough. Pairs are given only for pools that no single change helps.
+ * changes are enough. Pairs are given only for pools that no single change helps, and where they cost less than every single one.
  */
 export function whatWouldBind(input: PlacementInput, most = 6): Remedy[] {
   const moored = new Map(input.moorings.map((m) => [m.pool, m]));
@@ -387,5 +387,8 @@ export function whatWouldBind(input: PlacementInput, most = 6): Remedy[] {
       const key = keyOf(remedy.changes);
       if (!found.has(key)) found.set(key, remedy);
     }
-  return [...found.values()].sort((a, b) => a.changes.length - b.changes.length || a.cost - b.cost).slice(0, most);
+  const all = [...found.values()].sort((a, b) => a.changes.length - b.changes.length || a.cost - b.cost);
+  // two changes where one that costs less is enough are noise
+  const cheapest = all.find((r) => r.changes.length === 1)?.cost ?? Infinity;
+  return all.filter((r) => r.changes.length === 1 || r.cost < cheapest).slice(0, most);
 }
