@@ -73,6 +73,7 @@ async function main() {
     onExit: (code, said) => onExit('the server', code, said),
     env: {
       ...writeEstate(data, standins),
+      MOORAGE_DEMO: '1',
       MOORAGE_PORT: String(port),
       MOORAGE_DATABASE_URL: postgres.url,
       MOORAGE_WEB_ROOT: join(root, 'apps/web/dist'),

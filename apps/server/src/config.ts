@@ -41,6 +41,10 @@ export interface Config {
   readonly programs: string;
   /** Names under which browsers reach this installation, beside those of the loopback. */
   readonly hosts: readonly string[];
+  /** Three letters of the currency that prices are in. */
+  readonly currency: string;
+  /** A demonstration: the page for signing in names its made-up people. Never set it for real ones. */
+  readonly demo: boolean;
   /** TLS is put before it: cookies are sent over TLS alone, and the proxy's word on addresses is taken. */
   readonly behindTls: boolean;
   /** Folder of the built interface; undefined serves the API alone. */
@@ -80,6 +84,8 @@ export function configFromEnvironment(): Config {
       .split(',')
       .map((h) => h.trim())
       .filter(Boolean),
+    currency: process.env.MOORAGE_CURRENCY ?? 'EUR',
+    demo: process.env.MOORAGE_DEMO === '1',
     behindTls: process.env.MOORAGE_BEHIND_TLS === '1',
     webRoot: process.env.MOORAGE_WEB_ROOT,
     logLevel: process.env.MOORAGE_LOG_LEVEL ?? 'info',

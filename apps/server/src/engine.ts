@@ -89,7 +89,7 @@ export class Engine {
   private stopped = false;
 
   constructor(
-    private readonly config: Config,
+    readonly config: Config,
     private readonly database: Database,
     readonly platform: PlatformConnector,
     metrics: Metrics,

@@ -49,7 +49,7 @@ import {
   registrationSchema,
 } from './registration';
 import { newReshapeSchema, poolShapeSchema, reshapeSchema } from './reshapes';
-import { roles, sessionSchema, signInSchema, type Role } from './people';
+import { demoPeopleSchema, roles, sessionSchema, signInSchema, type Role } from './people';
 
 export interface Endpoint {
   readonly method: 'get' | 'post' | 'put' | 'patch' | 'delete';
@@ -98,6 +98,13 @@ export const endpoints = {
     summary: 'Who is signed in',
     allowed: reading,
     response: sessionSchema,
+  },
+  demoPeople: {
+    method: 'get',
+    path: '/api/demo-people',
+    summary: 'Made-up people of a demonstration; none anywhere else',
+    allowed: 'everyone',
+    response: demoPeopleSchema,
   },
   signOut: { method: 'delete', path: '/api/session', summary: 'Sign out', allowed: reading, status: 204 },
   listBackends: {

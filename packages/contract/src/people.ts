@@ -11,6 +11,15 @@ export const personSchema = z.object({
   namespaces: z.array(z.string()),
 });
 export type Person = z.infer<typeof personSchema>;
-/** Who is signed in, and to which site. */
-export const sessionSchema = personSchema.extend({ site: z.string() });
+/** Who is signed in, to which site, and what its prices are in. */
+export const sessionSchema = personSchema.extend({
+  site: z.string(),
+  /** What prices are in. */
+  currency: z.string(),
+});
+/** People of a demonstration, who are made up: nowhere else is there any. */
+export const demoPeopleSchema = z.array(
+  z.object({ name: z.string(), title: z.string(), role: z.enum(roles), password: z.string() }),
+);
+export type DemoPeople = z.infer<typeof demoPeopleSchema>;
 export type Session = z.infer<typeof sessionSchema>;

@@ -1,7 +1,7 @@
 import type { Line } from '@moorage/contract/claims';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { RunningServer } from '../server';
-import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, type Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;

@@ -1,5 +1,5 @@
 import type { RunningServer } from '../server';
-import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, type Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;

@@ -59,11 +59,18 @@ async function ofPools(database: Database): Promise<Finding[]> {
       `SELECT pool_id, count(*) AS claims, (array_agg(namespace || '/' || claim_name ORDER BY namespace, claim_name))[1:${mostNamed}] AS some
        FROM reservations GROUP BY pool_id`,
     ),
-    database.rows<{ id: string; largest_usable: number }>('SELECT id, largest_usable FROM pools LIMIT 5000'),
+    database.rows<{ id: string; largest_usable: number; explained: boolean }>(
+      // a change that is under way, or a node that is down, explains why a pool keeps less: it is told there
+      `SELECT p.id, p.largest_usable,
+         EXISTS (SELECT 1 FROM reshapes r WHERE r.backend_id = p.backend_id AND r.pool = p.name AND r.ended_at IS NULL)
+         OR EXISTS (SELECT 1 FROM backend_nodes n JOIN backend_disks d ON d.backend_id = n.backend_id AND d.node = n.name
+           WHERE n.backend_id = p.backend_id AND NOT n.up AND d.owner = p.name) AS explained
+       FROM pools p LIMIT 5000`,
+    ),
   ]);
   const core = corePools(pools);
   const claimsOn = new Map(held.map((h) => [h.pool_id, h]));
-  const largest = new Map(gone.map((g) => [g.id, g.largest_usable]));
+  const largest = new Map(gone.map((g) => [g.id, g.explained ? 0 : g.largest_usable]));
   return pools.flatMap((pool) => {
     const on = claimsOn.get(pool.id);
     const claims = { claims: on?.claims ?? 0, some: on?.some ?? [], backend: pool.backend };
@@ -130,10 +137,15 @@ async function ofDisks(database: Database): Promise<Finding[]> {
        FROM backend_disks d LEFT JOIN backend_nodes n ON n.backend_id = d.backend_id AND n.name = d.node
        WHERE (NOT d.works OR d.failing OR d.life_left < ${leastLifePercent}) AND d.owner IS NOT NULL ORDER BY d.id LIMIT 500`,
     ),
-    database.rows<{ backend_id: string; name: string; disks: number }>(
-      `SELECT n.backend_id, n.name, count(d.id) AS disks FROM backend_nodes n
+    database.rows<{ backend_id: string; name: string; disks: number; volumes: number; some: string[] | null }>(
+      `SELECT n.backend_id, n.name, count(d.id) AS disks, v.volumes, v.some FROM backend_nodes n
        JOIN backend_disks d ON d.backend_id = n.backend_id AND d.node = n.name AND d.owner IS NOT NULL
-       WHERE NOT n.up GROUP BY 1, 2 LIMIT 500`,
+       CROSS JOIN LATERAL (
+         SELECT count(DISTINCT v.volume_id) AS volumes,
+           (array_agg(DISTINCT coalesce(r.namespace || '/' || r.claim_name, v.name)))[1:${mostNamed}] AS some
+         FROM backend_volumes v CROSS JOIN jsonb_array_elements(v.copies) c LEFT JOIN reservations r ON r.volume_name = v.name
+         WHERE v.backend_id = n.backend_id AND v.degraded AND c ->> 'node' = n.name AND c ->> 'state' <> 'Synchronized') v
+       WHERE NOT n.up GROUP BY 1, 2, 4, 5 LIMIT 500`,
     ),
     database.rows<{
       pool_id: string;
@@ -148,7 +160,9 @@ async function ofDisks(database: Database): Promise<Finding[]> {
          coalesce(sum(v.consumed * (100 - (c ->> 'percent')::numeric) / 100), 0)::bigint AS bytes,
          (array_agg(DISTINCT coalesce(r.namespace || '/' || r.claim_name, v.name)))[1:${mostNamed}] AS some
        FROM backend_volumes v CROSS JOIN jsonb_array_elements(v.copies) c LEFT JOIN reservations r ON r.volume_name = v.name
-       WHERE v.degraded AND v.reachable AND c ->> 'state' <> 'Synchronized' GROUP BY 1, 2`,
+       LEFT JOIN backend_nodes n ON n.backend_id = v.backend_id AND n.name = c ->> 'node'
+       -- what a node that is down keeps is that node's finding
+       WHERE v.degraded AND v.reachable AND c ->> 'state' <> 'Synchronized' AND coalesce(n.up, true) GROUP BY 1, 2`,
     ),
   ]);
   return [
@@ -160,7 +174,15 @@ async function ofDisks(database: Database): Promise<Finding[]> {
         if (!d.works) return finding('disk-failed', d.id, d.copies, facts);
         return finding(d.failing ? 'disk-failing' : 'disk-worn', d.id, d.copies, facts);
       }),
-    ...nodes.map((n) => finding('node-lost', n.name, n.disks, { disks: n.disks, backend: n.backend_id }, n.backend_id)),
+    ...nodes.map((n) =>
+      finding(
+        'node-lost',
+        n.name,
+        n.disks,
+        { disks: n.disks, backend: n.backend_id, volumes: n.volumes, some: n.some ?? [] },
+        n.backend_id,
+      ),
+    ),
     ...volumes.map((v) =>
       finding('copies-missing', v.pool_id, v.count, {
         volumes: v.count,

@@ -47,7 +47,11 @@ const destroy = (request: Request): Promise<void> =>
 
 export function makeHandlers(database: Database, engine: Engine, stream: LiveStream, brake: SignInBrake): Handlers {
   const { platform, backends, vault, site, turns, reader } = engine;
-  const withSite = (person: Person): Session => ({ ...person, site: engine.site });
+  const withSite = (person: Person): Session => ({
+    ...person,
+    site: engine.site,
+    currency: engine.config.currency,
+  });
   const signedIn = async (request: Request, person: Person): Promise<Session> => {
     await regenerate(request); // a session id from before signing in must not live on
     request.session.person = person.name;
@@ -87,6 +91,10 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return signedIn(request, person);
     },
     whoAmI: ({ person }) => withSite(person),
+    demoPeople: () =>
+      engine.config.demo
+        ? engine.config.estate.people.map(({ name, title, role, password }) => ({ name, title, role, password }))
+        : [],
     signOut: async ({ request }) => {
       const ended = streamKey(request.sessionID);
       await destroy(request);

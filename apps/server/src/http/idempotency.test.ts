@@ -1,7 +1,7 @@
 import { spawnSync } from 'node:child_process';
 import { Database } from '../database/database';
 import { migrate, migrations } from '../database/migrations';
-import { aClaim, Caller, makeDatabase, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, type Caller, makeDatabase, makeWorld, moorClass, type World } from '../testing/world';
 import type { RunningServer } from '../server';
 import { digestOf, purgeKeys } from './idempotency';
 import type { Problem } from '@moorage/contract/problem';

@@ -14,7 +14,7 @@ const pauseMs = 1000;
  * One connection that a server holds for as long as it lives. It listens for notifications, and its advisory locks tell
  * the other servers that this one lives, and which one watches the platform and the backends. Each connection is a lease of its
  * own: what was begun under one that was lost belongs to nobody, this server included.
- * Emits `notify(channel, payload)`, `leads`, `follows` and `connected`.
+ * Emits `notify(channel, payload)`, `leads`, `follows`, `connected` and `lost`.
  */
 export class Anchor extends EventEmitter {
   private client?: pg.Client;
@@ -57,6 +57,7 @@ export class Anchor extends EventEmitter {
     const lost = (error?: Error) => {
       if (this.client !== client) return;
       this.client = undefined;
+      this.emit('lost');
       if (error) this.log.warn({ err: error }, 'the connection that listens was lost');
       if (this.leading) {
         this.leading = false;

@@ -36,6 +36,10 @@ export class LiveStream {
       const event = liveEventSchema.safeParse(JSON.parse(payload));
       if (event.success) this.tell(event.data);
     });
+    // without PostgreSQL no change is heard of: what pages show may be old from now on
+    anchor.on('lost', () => {
+      for (const at of this.open) this.write(at, 'event: stale\ndata: {}\n\n');
+    });
     // after a gap nobody knows what was missed: pages fetch everything again
     anchor.on('connected', () => {
       for (const at of this.open) this.write(at, 'event: gap\ndata: {}\n\n');

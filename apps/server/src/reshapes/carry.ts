@@ -158,6 +158,12 @@ export class ReshapeCarrier {
     const moved = await this.database.transaction(async (tx) => {
       await this.database.rows('UPDATE reshapes SET ended_at = now(), bytes_left = 0 WHERE id = $1', [reshape.id], tx);
       await this.database.rows('DELETE FROM disk_holds WHERE reshape_id = $1', [reshape.id], tx);
+      // what it keeps from now on was planned: nothing shrank by itself
+      await this.database.rows(
+        'UPDATE pools SET largest_usable = 0 WHERE backend_id = $1 AND name = $2',
+        [reshape.backend_id, reshape.pool],
+        tx,
+      );
       if (state === 'settled')
         await this.database.rows(
           `UPDATE reshape_nodes SET state = 'freed' WHERE reshape_id = $1 AND role = 'leaving'`,

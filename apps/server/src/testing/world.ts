@@ -186,6 +186,8 @@ export async function makeWorld(options: WorldOptions = {}) {
     programs: join(__dirname, '../../dist'),
     hosts: [],
     behindTls: false,
+    currency: 'EUR',
+    demo: false,
     logLevel: process.env.MOORAGE_TEST_LOG ?? 'silent',
     backendTimeoutMs: options.backendTimeoutMs ?? 2000,
     backendSyncMs: 300,

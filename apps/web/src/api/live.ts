@@ -25,7 +25,7 @@ export const useLiveState = create<LiveState>(() => ({}));
 const gatherMs = 120;
 
 /** What the one page with the connection tells itself and the other open pages. */
-type Heard = { readonly kind: 'event'; readonly data: string } | { readonly kind: 'gap' | 'open' | 'lost' };
+type Heard = { readonly kind: 'event'; readonly data: string } | { readonly kind: 'gap' | 'open' | 'lost' | 'stale' };
 
 /**
  * Listens until stopped. Of all open pages one holds the connection and tells the others: a browser keeps only six
@@ -45,6 +45,7 @@ function listen(hear: (heard: Heard) => void): () => void {
       const source = new EventSource('/api/events');
       source.onmessage = ({ data }: MessageEvent<string>) => tell({ kind: 'event', data });
       source.addEventListener('gap', () => tell({ kind: 'gap' }));
+      source.addEventListener('stale', () => tell({ kind: 'stale' }));
       source.onopen = () => tell({ kind: 'open' });
       source.onerror = () => tell({ kind: 'lost' });
       stop.signal.addEventListener('abort', () => {
@@ -81,11 +82,13 @@ export function useLiveChanges(): void {
           return;
         }
         case 'gap':
+          useLiveState.setState({ lostAt: undefined });
           return everything();
         case 'open':
           if (useLiveState.getState().lostAt !== undefined) everything();
           return useLiveState.setState({ lostAt: undefined });
         case 'lost':
+        case 'stale':
           return useLiveState.setState(({ lostAt }) => ({ lostAt: lostAt ?? Date.now() }));
       }
     };

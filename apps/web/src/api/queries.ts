@@ -3,7 +3,7 @@ import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
 import type { ClassRow, ForeignClass, Grants, Succession } from '@moorage/contract/classes';
 import type { KeptPlan, PlacementState } from '@moorage/contract/moorings';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
-import type { Session } from '@moorage/contract/people';
+import type { DemoPeople, Session } from '@moorage/contract/people';
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
 import { ApiProblem, call } from './client';
 
@@ -19,6 +19,8 @@ export const queryClient = new QueryClient({
 
 export const usePerson = () =>
   useQuery({ queryKey: ['person'], queryFn: () => call<Session>('/api/session'), retry: false, staleTime: Infinity });
+export const useDemoPeople = () =>
+  useQuery({ queryKey: ['demo-people'], queryFn: () => call<DemoPeople>('/api/demo-people'), staleTime: Infinity });
 export const useBackends = () =>
   useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
 export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });

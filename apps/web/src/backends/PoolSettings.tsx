@@ -3,10 +3,10 @@ import { tiers, type PoolChange, type PoolRow, type Tier } from '@moorage/contra
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { quantityWords } from '@moorage/contract/claims';
-import { useState } from 'react';
+import { useContext, useState } from 'react';
 import { Controller, useForm } from 'react-hook-form';
 import { ApiProblem, call } from '../api/client';
-import { useMay } from '../parts/person';
+import { PersonContext, useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 
 interface Fields {
@@ -34,6 +34,7 @@ const optional =
 /** Limits of one pool: how much may be promised, and where it counts as filling up. */
 export function PoolSettings({ pool }: { pool: PoolRow }) {
   const may = useMay('administrator', 'operator', 'storage-engineer');
+  const currency = useContext(PersonContext)?.currency ?? '';
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const show = useNotice((s) => s.show);
   const defaults: Fields = {
@@ -157,7 +158,7 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
           <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 1.5 }}>
             {field('allotmentIops', 'Allotment, IOPS', 'Empty for none.', optional(1, 1e9, 'A whole number.'))}
             {field('allotmentThroughput', 'Allotment, MB/s', 'Empty for none.', optional(1, 1e7, 'A number.'))}
-            {field('price', 'Price of a GiB', 'A month.', optional(0, 10_000, 'A number from 0.'))}
+            {field('price', 'Price of a GiB', `${currency}, a month.`, optional(0, 10_000, 'A number from 0.'))}
             <Controller
               name="tier"
               control={control}

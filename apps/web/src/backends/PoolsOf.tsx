@@ -4,17 +4,19 @@ import { toCorePool } from '@moorage/contract/pool-state';
 import { safe } from '@moorage/core/capacity/usable';
 import { iopsLeft, thinState } from '@moorage/core/pools/pool';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
+import { useContext } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useKeepLine } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
+import { PersonContext } from '../parts/person';
 import { Iops, Size } from '../parts/Size';
 import { Empty } from '../parts/States';
 import { Sounding } from '../soundings/Sounding';
 import { protocolText } from '../words/readiness';
 import { PoolSettings } from './PoolSettings';
 
-const price = (pool: PoolRow): string =>
-  pool.price === null ? 'no price' : `${pool.price.toFixed(3)} a GiB and month`;
+const price = (pool: PoolRow, currency: string): string =>
+  pool.price === null ? 'no price' : `${pool.price.toFixed(3)} ${currency} a GiB and month`;
 
 function figures(pool: PoolRow) {
   const { redundancy } = pool.facts;
@@ -32,6 +34,7 @@ function PoolState({ pool }: { pool: PoolRow }) {
 
 /** The pools of one backend, with what they keep, what they can do and what of it is promised. */
 export function PoolsOf({ backend }: { backend: BackendRow }) {
+  const currency = useContext(PersonContext)?.currency ?? '';
   const keep = useKeepLine();
   if (backend.pools.length === 0)
     return (
@@ -73,7 +76,7 @@ export function PoolsOf({ backend }: { backend: BackendRow }) {
                 <Typography variant="caption" component="div" color="text.secondary">
                   {pool.tier}
                   {pool.tierSaid ? '' : ' by its media'} · {pool.facts.protocols.map(protocolText).join(', ')} ·{' '}
-                  {price(pool)}
+                  {price(pool, currency)}
                 </Typography>
               </TableCell>
               <TableCell>

@@ -28,6 +28,7 @@ import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { Manifest } from './Manifest';
 import { consequencesOf } from './consequences';
+import { PoolLines } from './PoolLines';
 import { Question } from './Question';
 import { GrantsOf } from './GrantsOf';
 import { SuccessionPlans } from './SuccessionPlan';
@@ -73,7 +74,11 @@ function Answers({ row }: { row: ClassRow }) {
   );
   return (
     <>
-      <Question title="How many copies, and where?" consequences={found?.copies ?? []}>
+      <Question
+        title="How many copies, and where?"
+        consequences={found?.copies ?? []}
+        extra={state && <PoolLines cls={cls} state={state} />}
+      >
         {table(
           cls.shards
             ? line('Shards', `${cls.shards.data} data + ${cls.shards.parity} parity`)

@@ -14,6 +14,7 @@ import { AllowanceFields } from './AllowanceFields';
 import { consequencesOf, type Consequences } from './consequences';
 import { Choice, Figure, Flag, Names, Pick } from './fields';
 import { ProtectionField } from './ProtectionField';
+import { PoolLines } from './PoolLines';
 import { Question } from './Question';
 import { RateField } from './RateField';
 import { SafeguardField } from './SafeguardField';
@@ -40,7 +41,11 @@ function Questions({
   }, [witness, draft.witness, setValue]);
   return (
     <>
-      <Question title="How many copies, and where?" consequences={consequences.copies}>
+      <Question
+        title="How many copies, and where?"
+        consequences={consequences.copies}
+        extra={<PoolLines cls={draft} state={state} />}
+      >
         <ProtectionField />
         <Choice
           name="level"

@@ -2,6 +2,7 @@ import { plainClass, type StorageClass } from '@moorage/core/classes/storage-cla
 import { aPoolState, aState, type PoolState } from '../moorings/testing';
 import type { Consequence } from './consequence';
 import { consequencesOf, type Consequences } from './consequences';
+import { poolLines } from './pool-lines';
 
 const GiB = 2 ** 30;
 const nodes = (id: string, count: number, part: Partial<PoolState> = {}, facts: Partial<PoolState['facts']> = {}) =>
@@ -44,13 +45,43 @@ describe('how many copies, and where', () => {
   ])('%s is foolish', (_what, part, text) => expect(texts(of(part).copies, 'foolish').join(' ')).toContain(text));
 
   test('what each byte takes is told for each pool that keeps our copies, and once for arrays', () => {
-    const told = texts(of({ copies: 3 }).copies).join(' ');
-    expect(told).toContain('On nvme each byte takes 3: 1.17 TiB usable');
-    expect(told).toContain('On swift a volume counts once');
+    const lines = poolLines({ ...plainClass, name: 'ledger', copies: 3 }, state);
+    expect(lines.map((l) => [l.pool, l.takes, l.inner])).toEqual([
+      ['swift', 1, true],
+      ['nvme', 3, false],
+    ]);
+    expect(lines[1]!.usable).toBe(1200 * GiB);
+  });
+
+  test('prices count what a class keeps: fewer copies cost less on a cluster, a second backend costs its own', () => {
+    const priced = aState({
+      pools: [
+        { ...array, price: 0.3 },
+        { ...cluster, price: 0.2 },
+      ],
+    });
+    const priceOn = (pool: string, part: Partial<StorageClass>) =>
+      poolLines({ ...plainClass, name: 'ledger', ...part }, priced).find((l) => l.pool === pool)!.price;
+    expect([1, 2, 3].map((copies) => priceOn('nvme', { copies })!.toFixed(2))).toEqual(['6.67', '13.33', '20.00']);
+    expect([1, 2, 3].map((copies) => priceOn('swift', { copies })!.toFixed(2))).toEqual(['30.00', '30.00', '30.00']);
+    expect(priceOn('swift', { copies: 2, secondCopy: true })!.toFixed(2)).toBe('43.33');
+    expect(poolLines({ ...plainClass, name: 'ledger' }, state)[0]!.price).toBeNull();
+  });
+
+  test('answers are judged together: a pool that one shuts out is advised nowhere, and named with what shuts it out', () => {
+    const plainCluster = nodes('nvme', 4, {}, { encryption: false });
+    const some = aState({ pools: [array, plainCluster] });
+    const both = of({ encrypted: true, copies: 3 }, some);
+    expect(texts(both.copies).join(' ')).toContain('Shut out by other answers: nvme (encryption)');
+    expect(poolLines({ ...plainClass, name: 'x', copies: 3, encrypted: true }, some).map((l) => l.pool)).toEqual([
+      'swift',
+    ]);
+    const none = of({ encrypted: true, copies: 3 }, aState({ pools: [plainCluster] }));
+    expect(texts(none.copies, 'impossible').join(' ')).toContain('Every claim would stay pending');
   });
 
   test('a second copy needs two backends', () => {
-    expect(texts(of({ secondCopy: true }).copies).join(' ')).toContain('every byte is paid twice');
+    expect(texts(of({ secondCopy: true }).copies).join(' ')).toContain('every byte is kept on both');
     const sends = of({ secondCopy: true, offsite: true }, aState({ pools: [array, cluster, rock] }));
     expect(texts(sends.copies, 'impossible')).toEqual([]);
     const alone = aState({ pools: [array] });

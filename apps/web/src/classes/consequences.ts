@@ -1,13 +1,13 @@
 import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
-import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { survives } from '@moorage/core/classes/survival';
 import { makeOffer } from '@moorage/core/placement/offer';
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
-import { copiesOffered, copiesOn, footprintFactor, givesMode, thinState, type Pool } from '@moorage/core/pools/pool';
-import { sizeText } from '@moorage/core/sizes/display';
+import { copiesOffered, copiesOn, footprintFactor, givesMode, type Pool } from '@moorage/core/pools/pool';
+import { ruleTitles } from '../words/checks';
 import { foolish, impossible, names, plain, type Consequence } from './consequence';
+import { servingPools, shutOutBy } from './pool-lines';
 import { speed } from './speed';
 
 /** What may fail without loss, and without interruption. */
@@ -60,15 +60,6 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
     found.push(foolish('Two copies without a witness: when they lose sight of each other, neither may write alone.'));
   if (cls.witness && (cls.copies !== 2 || cls.shards))
     found.push(impossible('A witness decides between two copies; with another number it has no use.'));
-  for (const pool of able.filter((p) => p.redundancy.kind === 'spread')) {
-    const thin = thinState(pool, cls.copies);
-    const factor = footprintFactor(pool, cls.copies);
-    found.push(
-      plain(
-        `On ${pool.name} each byte takes ${Number(factor.toFixed(2))}: ${sizeText(thin.usable)} usable, ${sizeText(subscriptionRoom(thin))} left to promise.`,
-      ),
-    );
-  }
   if (cls.witness && cls.copies === 2 && !cls.shards) found.push(foolish(notYet.witness));
   if (cls.offsite) found.push(elsewhere(cls, state));
   if (cls.secondCopy) {
@@ -81,24 +72,30 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
     else
       found.push(
         plain(
-          `A second volume is kept on another backend that the class is moored to: every byte is paid twice, and a whole backend may fail without loss.`,
+          `A second volume is kept on another backend that the class is moored to: every byte is kept on both, and a whole backend may fail without loss. The price below counts both.`,
         ),
       );
   }
-  const once = able.filter((p) => p.redundancy.kind === 'inner');
-  if (once.length > 0)
-    found.push(plain(`On ${names(once)} a volume counts once; the copies are the pool's own affair.`));
-  const priced = able.flatMap((p) => {
-    const price = state.pools.find((row) => row.id === p.id)?.price;
-    return price === null || price === undefined ? [] : [`${(100 * price).toFixed(2)} on ${p.name}`];
-  });
-  if (priced.length > 0) found.push(plain(`100 GiB cost, a month: ${priced.join(', ')}.`));
   const domains = Math.max(0, ...pools.map((p) => (copiesOffered(p).by === 'domains' ? copiesOffered(p).most : 0)));
   if (able.length === 0) {
     const many = cls.copies > domains && domains > 0 ? ` There are ${domains} failure domains at most.` : '';
     const what = cls.shards ? `${cls.shards.data}+${cls.shards.parity} shards` : `${cls.copies} copies`;
     found.push(impossible(`No pool can keep ${what} like this: every claim would stay pending.${many}`));
-  } else if (unable.length > 0) found.push(plain(`Cannot be served by ${names(unable)}.`));
+  } else if (unable.length > 0) found.push(plain(`Copies like these cannot be kept by ${names(unable)}.`));
+  const serving = servingPools(pools, cls);
+  const shut = able.filter((p) => !serving.includes(p));
+  if (able.length > 0 && serving.length === 0)
+    found.push(
+      impossible(
+        `The pools that keep such copies are shut out by other answers: ${shut.map((p) => `${p.name} (${ruleTitles[shutOutBy(p, cls)!].toLowerCase()})`).join(', ')}. Every claim would stay pending.`,
+      ),
+    );
+  else if (shut.length > 0)
+    found.push(
+      plain(
+        `Shut out by other answers: ${shut.map((p) => `${p.name} (${ruleTitles[shutOutBy(p, cls)!].toLowerCase()})`).join(', ')}.`,
+      ),
+    );
   if (cls.level !== 'node' && able.length > 0 && able.every((p) => p.redundancy.kind === 'inner'))
     found.push(foolish(`No pool spreads copies over ${cls.level}s; an array keeps them within itself.`));
   if (cls.zones.length > 0) found.push(plain(`Volumes can be used from ${cls.zones.join(', ')} only.`));
@@ -118,7 +115,8 @@ function keeping(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
   else found.push(plain('Encrypted only where the pool does so by itself.'));
   if (cls.compression || cls.deduplication)
     shuts('reduction', 'No pool reduces data like this: every claim would stay pending.', 'they do not reduce data.');
-  const files = pools.filter((p) => givesMode(p, 'ReadWriteMany', 'Filesystem'));
+  // advice names only pools that no other answer has shut out
+  const files = servingPools(pools, cls).filter((p) => givesMode(p, 'ReadWriteMany', 'Filesystem'));
   if (cls.purpose === 'shared-files') {
     if (cls.volumeMode === 'Block')
       found.push(impossible('Files that many nodes write need a file system; a raw block device has one writer node.'));
@@ -208,7 +206,7 @@ export function consequencesOf(cls: StorageClass, state: PlacementState, usedBy 
   const pools = state.pools.filter((p) => isHere(state, p)).map(toCorePool);
   return {
     copies: copies(cls, pools, state),
-    speed: speed(cls, pools),
+    speed: speed(cls, servingPools(pools, cls)),
     keeping: keeping(cls, pools),
     ending: ending(cls, pools, cls.purpose === 'databases' || usedBy > 0),
     tuning: tuning(cls),

@@ -5,11 +5,10 @@ import { rateFor, type RateTerm } from '@moorage/core/performance/term';
 import { roomFor } from '@moorage/core/placement/decide';
 import { ruleContext } from '@moorage/core/placement/rules';
 import { copiesOffered, type Pool } from '@moorage/core/pools/pool';
-import { bytes, gibibytes, TiB } from '@moorage/core/sizes/bytes';
+import { gibibytes } from '@moorage/core/sizes/bytes';
 import { sizeText } from '@moorage/core/sizes/display';
-import { foolish, impossible, iopsText, megabytesText, plain, type Consequence } from './consequence';
-
-const samples = [gibibytes(10), gibibytes(100), bytes(TiB)];
+import { foolish, impossible, iopsText, megabytesText, names, plain, type Consequence } from './consequence';
+import { samples } from './pool-lines';
 
 const exceeds = (floor?: RateTerm, ceiling?: RateTerm): boolean =>
   floor !== undefined && ceiling !== undefined && samples.some((s) => rateFor(floor, s) > rateFor(ceiling, s));
@@ -17,12 +16,11 @@ const exceeds = (floor?: RateTerm, ceiling?: RateTerm): boolean =>
 const atSamples = (term: RateTerm, unit: (value: number) => string): string =>
   samples.map((s) => `${unit(rateFor(term, s))} at ${sizeText(s)}`).join(', ');
 
-/** How many claims of 100 GiB a pool can promise the floors of, and what stops it. */
-function promisable(cls: StorageClass, pool: Pool) {
+/** How many claims of 100 GiB a pool can promise the floors of. */
+function promisable(cls: StorageClass, pool: Pool): number {
   const claim = { namespace: '', size: gibibytes(100), modes: [], volumeMode: 'Filesystem' as const };
   const input = { claim, storageClass: cls, moorings: [], pools: new Map([[pool.id, pool]]), quotas: [] };
-  const context = ruleContext(input, pool, { pool: pool.id, enabled: true, order: 1, weight: 1 });
-  return { ...roomFor(context), context };
+  return roomFor(ruleContext(input, pool, { pool: pool.id, enabled: true, order: 1, weight: 1 })).claims;
 }
 
 /** Clients that the prediction is drawn for. */
@@ -49,30 +47,24 @@ export function speed(cls: StorageClass, pools: readonly Pool[]): Consequence[] 
       impossible('The floor is above the ceiling at some sizes: a pool cannot give more than it lets through.'),
     );
   const able = pools.filter((p) => copiesOffered(p).most >= cls.copies);
-  if (iopsFloor || throughputFloor)
-    for (const pool of able) {
-      const { claims, stoppedBy, context } = promisable(cls, pool);
-      const cost = iopsFloor
-        ? `${iopsText(context.floor)} cost ${iopsText(context.backendIops)}`
-        : `${megabytesText(context.throughputFloor)} cost ${megabytesText(context.backendThroughput / 1e6)}`;
-      const stop = stoppedBy === 'iops' || stoppedBy === 'throughput' ? '' : ', then there is no more space';
-      const text = `${pool.name}: ${cost} there; ${claims.toLocaleString('en-GB')} claims of 100 GiB can be promised it${stop}.`;
-      found.push(claims === 0 ? foolish(text) : plain(text));
-    }
-  const eight = predictions(cls, pools).map((p) => ({ p, as: p.asIs[7]!, one: p.oneCopy[7]! }));
-  for (const { p, as, one } of eight) {
-    const lost = overhead(one.throughput, as.throughput);
-    if (lost > 0.001)
-      found.push(
-        plain(`${p.name}: keeping the copies costs ${(lost * 100).toFixed(1)} % of the throughput of 8 clients.`),
-      );
+  if (iopsFloor || throughputFloor) {
+    const full = able.filter((pool) => promisable(cls, pool) === 0);
+    if (full.length > 0)
+      found.push(foolish(`No further claim of 100 GiB can be promised these floors on ${names(full)}.`));
   }
+  const eight = predictions(cls, pools).map((p) => ({ p, as: p.asIs[7]!, one: p.oneCopy[7]! }));
+  const costs = eight.flatMap(({ p, as, one }) => {
+    const lost = overhead(one.throughput, as.throughput);
+    return lost > 0.001 ? [`${(lost * 100).toFixed(1)} % on ${p.name}`] : [];
+  });
+  if (costs.length > 0)
+    found.push(plain(`Keeping the copies costs, of the throughput of 8 clients: ${costs.join(', ')}.`));
   if (latencyAimMs !== undefined) {
     const late = eight.filter(({ as }) => as.responseMs > latencyAimMs);
-    for (const { p, as } of late)
+    if (late.length > 0)
       found.push(
         foolish(
-          `${p.name}: ${as.responseMs.toFixed(2)} ms predicted for 8 clients, above the aim of ${latencyAimMs} ms.`,
+          `Above the aim of ${latencyAimMs} ms for 8 clients: ${late.map(({ p, as }) => `${as.responseMs.toFixed(2)} ms on ${p.name}`).join(', ')}.`,
         ),
       );
     if (eight.length > 0 && late.length === 0)

@@ -152,6 +152,7 @@ export function CellWhy({
   explained,
   namespace,
   mayChange,
+  readable,
   find,
   turn,
   move,
@@ -161,6 +162,8 @@ export function CellWhy({
   cell: Cell;
   answer?: TriedClass;
   explained?: Explained;
+  /** The claim in the fields can be read; its answer may still be on its way. */
+  readable: boolean;
   namespace: string;
   mayChange: boolean;
 } & MooringActs) {
@@ -172,7 +175,9 @@ export function CellWhy({
   const score = opened?.decision.candidates.find((c) => c.pool === cell.pool)?.score;
   const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
   const outcome = !tried
-    ? 'Give a size that can be read, and the grid answers.'
+    ? readable
+      ? 'Reckoning…'
+      : 'Give a size that can be read, and the grid answers.'
     : tried.failed
       ? failureSentence(tried.failed)
       : !mooring?.enabled

@@ -70,6 +70,7 @@ function Board({ live }: { live: PlacementState }) {
         <CellWhy
           state={state}
           cell={cell}
+          readable={tried !== undefined}
           answer={tried && trial.answers?.[cell.className]}
           explained={tried && trial.explained}
           namespace={tried?.namespace ?? ''}

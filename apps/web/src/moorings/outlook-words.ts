@@ -11,7 +11,7 @@ const ruleInSentence = (rule: RuleName): string => ruleTitles[rule].replace(/^[A
 
 /** How much more the class takes, and what stops it. */
 export function outlookText(outlook: Outlook): string {
-  if (outlook.claims === 0) return 'takes no more claims';
+  if (outlook.claims === 0) return `no more of ${outlook.known ? 'its usual' : 'a guessed'} ${sizeText(outlook.usual)}`;
   const stop = outlook.stoppedBy[0];
   const until = stop ? `, until ${ruleInSentence(stop.rule)} stops it` : '';
   return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;

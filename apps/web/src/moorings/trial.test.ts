@@ -1,4 +1,5 @@
 import type { PlacementState } from '@moorage/contract/moorings';
+import { poolLines } from '../classes/pool-lines';
 import { consequencesOf } from '../classes/consequences';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { aPoolState, aState } from './testing';
@@ -78,7 +79,11 @@ describe('consequences of a class', () => {
       (c) => c.text,
     );
     expect(found).toContain('Reserved: 600 IOPS at 10 GiB, 1,200 IOPS at 100 GiB, 12,288 IOPS at 1 TiB.');
-    expect(found).toContain('swift: 1,200 IOPS cost 1,200 IOPS there; 5 claims of 100 GiB can be promised it.');
+    const cls = { ...ledger, iopsFloor: { kind: 'per-gib' as const, perGiB: 12, minimum: 600, maximum: 15_000 } };
+    expect(poolLines(cls, state).find((l) => l.pool === 'swift')).toMatchObject({
+      kept: [600, 1200, 12_288],
+      claims: 5,
+    });
   });
   test('destroying with the claim wants a second thought', () => {
     expect(texts({ reclaim: 'Delete' }).find((c) => /destroys/.test(c.text))!.tone).toBe('foolish');

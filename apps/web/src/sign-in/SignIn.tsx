@@ -3,16 +3,19 @@ import { signInSchema } from '@moorage/contract/people';
 import { zodResolver } from '@hookform/resolvers/zod';
 import { useForm } from 'react-hook-form';
 import { ApiProblem, call } from '../api/client';
-import { queryClient } from '../api/queries';
+import { queryClient, useDemoPeople } from '../api/queries';
 
 export function SignIn() {
   const { register, handleSubmit, setError, formState } = useForm({
     resolver: zodResolver(signInSchema),
     defaultValues: { name: '', password: '' },
   });
+  const { data: people = [] } = useDemoPeople();
+  const enter = async (body: { name: string; password: string }) =>
+    queryClient.setQueryData(['person'], await call('/api/session', { method: 'POST', body }));
   const submit = handleSubmit(async (body) => {
     try {
-      queryClient.setQueryData(['person'], await call('/api/session', { method: 'POST', body }));
+      await enter(body);
     } catch (error) {
       setError('password', {
         message: error instanceof ApiProblem ? error.detail : 'The server does not answer. Try again in a moment.',
@@ -56,6 +59,32 @@ export function SignIn() {
         <Button type="submit" variant="contained" disabled={isSubmitting}>
           Sign in
         </Button>
+        {people.length > 0 && (
+          <Box component="section" aria-label="Made-up people" sx={{ borderTop: 1, borderColor: 'divider', pt: 1.5 }}>
+            <Typography variant="body2" color="text.secondary">
+              This is a demonstration. Its people are made up; come in as one of them:
+            </Typography>
+            {people.map(({ name, title, role, password }) => (
+              <Button
+                key={name}
+                fullWidth
+                sx={{ justifyContent: 'space-between' }}
+                onClick={() =>
+                  void enter({ name, password }).catch((error: unknown) =>
+                    setError('password', {
+                      message: error instanceof ApiProblem ? error.detail : 'The server does not answer.',
+                    }),
+                  )
+                }
+              >
+                <span>{title}</span>
+                <Typography component="span" variant="caption" color="text.secondary">
+                  {role.replace('-', ' ')}
+                </Typography>
+              </Button>
+            ))}
+          </Box>
+        )}
       </Paper>
     </Box>
   );

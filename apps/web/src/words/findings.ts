@@ -93,7 +93,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
     case 'node-lost':
       return {
         title: `${subject} of ${text('backend')} does not answer`,
-        detail: `${plural(number('disks'), 'disk', 'disks')} of it cannot be reached; what lies there misses a copy.`,
+        detail: `${plural(number('disks'), 'disk', 'disks')} of it cannot be reached. ${number('volumes') === 0 ? 'No volume misses a copy for it.' : `${plural(number('volumes'), 'volume misses', 'volumes miss')} the copy there.${some('some', number('volumes'))}`}`,
         remedy: 'See what is on it',
         path: `${backend}?node=${subject}`,
       };

@@ -1,7 +1,9 @@
 import fc from 'fast-check';
 import { nameProblem } from '../claims/name';
 import { backendRate, rateFor } from '../performance/term';
-import { GiB, gibibytes, TiB, bytes } from '../sizes/bytes';
+import { ruleContext } from '../placement/rules';
+import { aClass, anInput, aPool } from '../placement/testing';
+import { bytes, gibibytes, GiB, TiB } from '../sizes/bytes';
 import { tunables } from './allowance';
 import { fromManifest, parameters, provisioner, readTuned, toManifest } from './manifest';
 import {
@@ -122,6 +124,19 @@ describe('rates', () => {
     expect(rateFor(term, bytes(size))).toBe(expected),
   );
   test('without a term nothing is promised', () => expect(rateFor(undefined, gibibytes(5))).toBe(0));
+  test('a write on 4+2 costs six operations, not one: 1,200 IOPS with 40 % writes cost 3,600', () => {
+    const pool = aPool('deep', {
+      redundancy: {
+        kind: 'spread',
+        scheme: { kind: 'erasure', data: 4, parity: 2 },
+        level: 'node',
+        domains: Array.from({ length: 8 }, (_, i) => ({ name: `n${i}`, capacity: gibibytes(1000), live: true })),
+      },
+    });
+    const cls = { ...aClass(), iopsFloor: { kind: 'fixed' as const, value: 1200 }, writeShare: 0.4 };
+    const input = anInput([pool], { storageClass: cls });
+    expect(ruleContext(input, pool, input.moorings[0]).backendIops).toBeCloseTo(3600, 6);
+  });
   test('back-end cost R + r·a·W', () => expect(backendRate(1000, 3, 1.5, 0.2)).toBe(800 + 3 * 1.5 * 200));
 });
 
