@@ -133,6 +133,7 @@ export async function startPostgres(base, { database = 'moorage', fast = false, 
     url: url(database),
     adminUrl: url('postgres'),
     port: at,
+    pid: child.pid,
     stop: async () => {
       if (!ended) child.kill('SIGINT');
       await exit;

@@ -58,7 +58,7 @@ export function toCorePool(
     softMark: row.softMark,
     hardMark: row.hardMark,
     allotment: row.allotment ?? undefined,
-    taken: row.reservedBytes,
+    taken: row.reservedRaw,
     ...(row.backendCap && { backendCap: row.backendCap }),
     iopsAllotment: row.allotmentIops ?? undefined,
     iops: facts.iops,

@@ -40,6 +40,15 @@ CREATE INDEX pools_known ON pools (backend_id, name);
 ALTER TABLE reservations ADD COLUMN missing_since timestamptz, ADD COLUMN made_at timestamptz;
 CREATE INDEX reservations_missing ON reservations (missing_since) WHERE missing_since IS NOT NULL;
 CREATE INDEX reservations_volume ON reservations (volume_id);
+-- one basis: allotments and caps are raw bytes, as pools are kept; what they allowed stays the same at the pool's own scheme
+UPDATE pools SET allotment = ceil(allotment * CASE facts #>> '{redundancy,scheme,kind}'
+    WHEN 'copies' THEN (facts #>> '{redundancy,scheme,copies}')::numeric
+    WHEN 'erasure' THEN ((facts #>> '{redundancy,scheme,data}')::numeric + (facts #>> '{redundancy,scheme,parity}')::numeric)
+      / (facts #>> '{redundancy,scheme,data}')::numeric
+    ELSE 1 END) WHERE allotment IS NOT NULL;
+UPDATE backends b SET cap = ceil(b.cap * coalesce(
+    (SELECT sum(reserved_raw)::numeric / nullif(sum(reserved_bytes), 0) FROM pools p WHERE p.backend_id = b.id), 1)) WHERE cap IS NOT NULL;
+
 -- whether more than half of its copies answer
 ALTER TABLE backend_volumes ADD COLUMN reachable boolean NOT NULL DEFAULT true;
 

@@ -31,7 +31,7 @@ async function ofBackends(database: Database): Promise<Finding[]> {
   const rows = await database.rows<BackendState>(
     `SELECT b.id, b.reachable, b.problem, b.checked_at, b.cap,
        (SELECT count(*) FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = b.id) AS claims,
-       coalesce((SELECT sum(p.reserved_bytes) FROM pools p WHERE p.backend_id = b.id), 0)::bigint AS taken
+       coalesce((SELECT sum(p.reserved_raw) FROM pools p WHERE p.backend_id = b.id), 0)::bigint AS taken
      FROM backends b LIMIT 500`,
   );
   return rows.flatMap((b) => {

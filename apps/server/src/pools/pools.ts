@@ -41,7 +41,7 @@ interface StoredPool {
 const columns = `p.*,
   coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
   b.reachable, b.healthy, b.sites, b.cap,
-  CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_bytes) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
+  CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_raw) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
   (SELECT count(*) FROM backend_volumes v WHERE v.pool_id = p.id) AS volumes`;

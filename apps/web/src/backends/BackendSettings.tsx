@@ -25,7 +25,7 @@ function General({ backend }: { backend: BackendRow }) {
   const [cap, setCap] = useState(backend.cap === null ? '' : formatQuantity(backend.cap as Bytes));
   const size = parseQuantity(cap);
   const capProblem = cap.trim() === '' || size.ok ? undefined : quantityWords[size.problem];
-  const taken = backend.pools.reduce((sum, p) => sum + p.reservedBytes, 0);
+  const taken = backend.pools.reduce((sum, p) => sum + p.reservedRaw, 0);
   const save = useAct(async () => {
     const change: BackendChange = {
       title,
@@ -55,14 +55,16 @@ function General({ backend }: { backend: BackendRow }) {
         onChange={(e) => setSites(e.target.value)}
       />
       <TextField
-        label="Cap over all its pools"
+        label="Cap over all its pools, raw"
         value={cap}
         error={!!capProblem}
-        helperText={capProblem ?? 'What a licence or a contract allows, such as 40Ti; empty for none'}
+        helperText={
+          capProblem ?? 'What a licence or a contract allows in raw bytes, copies counted, such as 40Ti; empty for none'
+        }
         onChange={(e) => setCap(e.target.value)}
       />
       <Typography variant="caption" color="text.secondary">
-        <Size bytes={taken} /> is promised on it now
+        <Size bytes={taken} /> raw is promised on it now
         {size.ok && cap.trim() !== '' && (
           <>
             ;{' '}

@@ -8,6 +8,8 @@ import {
   TableCell,
   TableHead,
   TableRow,
+  ToggleButton,
+  ToggleButtonGroup,
   Tooltip,
   Typography,
 } from '@mui/material';
@@ -15,7 +17,7 @@ import type { BackendRow, PoolRow } from '@moorage/contract/backends';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
-import { thinState } from '@moorage/core/pools/pool';
+import { footprintFactor, thinState } from '@moorage/core/pools/pool';
 import { useEffect, useRef } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { fetchInventoryAhead } from '../api/cluster-queries';
@@ -42,6 +44,16 @@ function redundancyWords(pool: PoolRow): string {
     : `${scheme.data}+${scheme.parity} over ${redundancy.domains.length} nodes`;
 }
 
+/** Raw bytes, or what is usable at each pool's usual scheme. */
+type Basis = 'usable' | 'raw';
+
+const schemeWords = (pool: PoolRow): string => {
+  const { redundancy } = pool.facts;
+  if (redundancy.kind === 'inner') return 'as it reports';
+  const { scheme } = redundancy;
+  return scheme.kind === 'copies' ? `at ${scheme.copies} copies` : `at ${scheme.data}+${scheme.parity}`;
+};
+
 /** Copies to reckon a replicated pool with: what its classes mostly ask. */
 export const usualCopies = (pool: PoolRow): number =>
   pool.facts.redundancy.kind === 'spread' && pool.facts.redundancy.scheme.kind === 'copies'
@@ -57,17 +69,29 @@ function strandedIn(pool: PoolRow): number {
 function PoolLine({
   pool,
   backend,
+  basis,
   chosen,
   choose,
 }: {
   pool: PoolRow;
   backend: BackendRow;
+  basis: Basis;
   chosen: boolean;
   choose: () => void;
 }) {
   const core = toCorePool({ ...pool, reachable: backend.reachable, healthy: backend.healthy, diskUse: {} });
   const copies = usualCopies(pool);
-  const thin = { ...thinState(core, copies), allotment: pool.allotment ?? undefined };
+  const factor = footprintFactor(core, copies);
+  const at = thinState(core, copies);
+  // one basis for a row: raw bytes throughout, or all of them at the pool's usual scheme
+  const times = basis === 'raw' ? factor : 1;
+  const thin = {
+    ...at,
+    usable: at.usable * times,
+    consumed: at.consumed * times,
+    subscribed: at.subscribed * times,
+  };
+  const allotment = pool.allotment === null ? null : (pool.allotment * times) / factor;
   const promised = core.iops > 0 ? core.promisedIops / core.iops : 0;
   return (
     <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 60 }}>
@@ -90,11 +114,9 @@ function PoolLine({
       </TableCell>
       <TableCell align="right">
         <Size bytes={thin.usable} />
-        {copies > 1 && (
-          <Typography variant="caption" component="div" color="text.secondary">
-            at {copies} copies
-          </Typography>
-        )}
+        <Typography variant="caption" component="div" color="text.secondary">
+          {basis === 'raw' ? 'raw' : schemeWords(pool)}
+        </Typography>
       </TableCell>
       <TableCell align="right">
         <Size bytes={thin.consumed} />
@@ -109,10 +131,18 @@ function PoolLine({
         </Typography>
       </TableCell>
       <TableCell align="right">
-        <Size bytes={subscriptionRoom(thin)} />
-        {pool.allotment !== null && (
+        <Size
+          bytes={Math.max(
+            0,
+            Math.min(
+              subscriptionRoom(thin),
+              allotment === null ? Infinity : allotment - (pool.reservedRaw * times) / factor,
+            ),
+          )}
+        />
+        {allotment !== null && (
           <Typography variant="caption" component="div" color="text.secondary">
-            allotment <Size bytes={pool.allotment} />
+            allotment <Size bytes={allotment} />
           </Typography>
         )}
       </TableCell>
@@ -185,6 +215,8 @@ function Estate({ backends }: { backends: BackendRow[] }) {
   // the pool that strands most is the one whose figures surprise
   const first = [...pools].sort((a, b) => strandedIn(b.pool) - strandedIn(a.pool))[0];
   const keep = useKeepLine();
+  const [shown, setShown] = useInAddress('basis', 'usable');
+  const basis: Basis = shown === 'raw' ? 'raw' : 'usable';
   const [name, setName] = useInAddress('pool', first?.pool.id);
   const explained = useRef<HTMLDivElement>(null);
   const choose = (pool: string) => {
@@ -199,7 +231,24 @@ function Estate({ backends }: { backends: BackendRow[] }) {
       </Empty>
     );
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
+    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+      <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center' }}>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={basis}
+          onChange={(_e, b: Basis | null) => b && setShown(b)}
+          aria-label="Bytes"
+        >
+          <ToggleButton value="usable">usable</ToggleButton>
+          <ToggleButton value="raw">raw</ToggleButton>
+        </ToggleButtonGroup>
+        <Typography variant="body2" color="text.secondary">
+          {basis === 'raw'
+            ? 'Every byte as the disks give and take it, copies and parity counted; of an array, as it reports.'
+            : 'Every byte as volumes see it, at each pool’s usual scheme.'}
+        </Typography>
+      </Box>
       <Paper>
         <Table size="small" aria-label="Backends and pools">
           <TableHead>
@@ -207,7 +256,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
               {columns.map(([title, help, align]) => (
                 <TableCell key={title} align={align}>
                   <Tooltip title={help}>
-                    <span>{title || <span style={{ position: 'absolute', left: -9999 }}>Settings</span>}</span>
+                    <span>{(title === 'Usable' && basis === 'raw' ? 'Raw' : title) || <span style={{ position: 'absolute', left: -9999 }}>Settings</span>}</span>
                   </Tooltip>
                 </TableCell>
               ))}
@@ -221,6 +270,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
                   key={pool.id}
                   pool={pool}
                   backend={backend}
+                  basis={basis}
                   chosen={chosen?.pool.id === pool.id}
                   choose={() => choose(pool.id)}
                 />

@@ -39,7 +39,9 @@ const n = (value: number): string => value.toLocaleString('en-GB');
 
 /** The manifest without what the platform keeps for itself. */
 function shown(manifest: unknown): unknown {
-  const { metadata, ...rest } = manifest as { metadata: Record<string, unknown> };
+  const { apiVersion, kind, metadata, provisioner, parameters, ...rest } = manifest as {
+    metadata: Record<string, unknown>;
+  } & Record<string, unknown>;
   const {
     uid: _uid,
     resourceVersion: _version,
@@ -48,7 +50,8 @@ function shown(manifest: unknown): unknown {
     generation: _generation,
     ...own
   } = metadata;
-  return { ...rest, metadata: own };
+  // in the order in which people write them
+  return { apiVersion, kind, metadata: own, provisioner, ...(parameters !== undefined && { parameters }), ...rest };
 }
 
 function Answers({ row }: { row: ClassRow }) {
@@ -240,7 +243,10 @@ function Detail({ row }: { row: ClassRow }) {
         <GrantsOf name={name} />
         <SuccessionPlans name={name} />
       </Box>
-      <Manifest text={stringify(shown(row.manifest))} title={`As the platform has it, under ${provisioner}`} />
+      <Manifest
+        text={stringify(shown(row.manifest), { lineWidth: 0 })}
+        title={`As the platform has it, under ${provisioner}`}
+      />
     </Box>
   );
 }

@@ -1,6 +1,7 @@
-import { Box, Button, Paper, Typography } from '@mui/material';
-import { useState } from 'react';
-import { mono } from '../theme/theme';
+import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
+import { lazy, Suspense, useState } from 'react';
+
+const ManifestEditor = lazy(() => import('./ManifestEditor'));
 
 /** A manifest to read and to copy. */
 export function Manifest({ text, title }: { text: string; title: string }) {
@@ -18,21 +19,9 @@ export function Manifest({ text, title }: { text: string; title: string }) {
         </Typography>
         <Button onClick={() => void copy()}>{copied ? 'Copied' : 'Copy'}</Button>
       </Box>
-      <Box
-        component="pre"
-        tabIndex={0}
-        sx={{
-          m: 0,
-          fontFamily: mono,
-          fontSize: 12.5,
-          lineHeight: 1.55,
-          overflow: 'auto',
-          whiteSpace: 'pre-wrap',
-          overflowWrap: 'anywhere',
-        }}
-      >
-        {text}
-      </Box>
+      <Suspense fallback={<LinearProgress aria-label="Loading" />}>
+        <ManifestEditor text={text} onChange={() => undefined} label={title} readOnly />
+      </Suspense>
     </Paper>
   );
 }

@@ -119,12 +119,15 @@ export default function ManifestEditor({
   onChange,
   label,
   naming = 'now',
+  readOnly = false,
 }: {
   text: string;
   onChange: (text: string) => void;
   label: string;
   /** Whether a class without a name is told as a fault. */
   naming?: 'later' | 'now';
+  /** Only to be read: unbroken lines, and the Tab key goes on to what comes next. */
+  readOnly?: boolean;
 }) {
   const { chart } = useTheme();
   const holder = useRef<HTMLDivElement>(null);
@@ -132,7 +135,7 @@ export default function ManifestEditor({
   const theme = useRef(new Compartment());
   const change = useRef(onChange);
   change.current = onChange;
-  const first = useRef({ text, chart, label, naming });
+  const first = useRef({ text, chart, label, naming, readOnly });
   useEffect(() => {
     const start = first.current;
     const editor = new EditorView({
@@ -144,14 +147,21 @@ export default function ManifestEditor({
           history(),
           yaml(),
           theme.current.of(look(start.chart)),
-          autocompletion({ override: [complete] }),
-          linter(diagnose(start.naming), { delay: 150 }),
-          lintGutter(),
-          EditorView.lineWrapping,
+          ...(start.readOnly
+            ? [
+                EditorState.readOnly.of(true),
+                EditorView.editable.of(false),
+                EditorView.contentAttributes.of({ tabindex: '0' }),
+              ]
+            : [
+                autocompletion({ override: [complete] }),
+                linter(diagnose(start.naming), { delay: 150 }),
+                lintGutter(),
+                EditorView.lineWrapping,
+              ]),
           EditorView.contentAttributes.of({ 'aria-label': start.label, spellcheck: 'false' }),
           keymap.of([
-            { key: 'Tab', run: acceptCompletion },
-            indentWithTab,
+            ...(start.readOnly ? [] : [{ key: 'Tab', run: acceptCompletion }, indentWithTab]),
             ...lintKeymap,
             ...historyKeymap,
             ...defaultKeymap,

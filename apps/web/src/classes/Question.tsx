@@ -19,7 +19,14 @@ export function Question({
     <Box
       component="section"
       aria-label={title}
-      sx={{ borderTop: 1, borderColor: 'divider', py: 1.5, display: 'grid', gridTemplateColumns: '270px 1fr', gap: 3 }}
+      sx={{
+        borderTop: 1,
+        borderColor: 'divider',
+        py: 1.5,
+        display: 'grid',
+        gridTemplateColumns: '270px minmax(0, 1fr)',
+        gap: 3,
+      }}
     >
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.25, alignItems: 'stretch' }}>
         <Typography variant="h2">{title}</Typography>

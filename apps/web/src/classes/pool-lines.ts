@@ -7,7 +7,7 @@ import { rateFor } from '@moorage/core/performance/term';
 import { roomFor } from '@moorage/core/placement/decide';
 import { makeOffer, offerRules, type OfferRule } from '@moorage/core/placement/offer';
 import { ruleContext } from '@moorage/core/placement/rules';
-import { footprintFactor, thinState, type Pool } from '@moorage/core/pools/pool';
+import { footprintFactor, type Pool } from '@moorage/core/pools/pool';
 import { bytes, gibibytes, TiB } from '@moorage/core/sizes/bytes';
 
 /** Sizes that the figures of a class are given for. */
@@ -69,7 +69,8 @@ export function poolLines(cls: StorageClass, state: PlacementState): PoolLine[] 
     offsiteClass(cls),
   );
   return servingPools(near, cls).map((pool): PoolLine => {
-    const thin = thinState(pool, cls.copies);
+    const offer = makeOffer(pool, cls);
+    const { thin } = offer;
     const contextAt = (size: (typeof samples)[number]) =>
       ruleContext(
         {
@@ -94,7 +95,7 @@ export function poolLines(cls: StorageClass, state: PlacementState): PoolLine[] 
       takes: footprintFactor(pool, cls.copies),
       inner: pool.redundancy.kind === 'inner',
       usable: thin.usable,
-      left: Math.max(0, subscriptionRoom(thin)),
+      left: Math.max(0, Math.min(subscriptionRoom(thin), offer.allotmentRoom, offer.capRoom)),
       kept: samples.map((size) => (rateFor(cls.iopsFloor, size) > 0 ? Math.round(contextAt(size).backendIops) : 0)),
       claims: roomFor(contextAt(samples[1])).claims,
       price: parts.some((p) => p === null) ? null : parts.reduce<number>((sum, p) => sum + p!, 0),

@@ -165,8 +165,10 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
     whole: number,
   ) => {
     const value = use?.[shown] ?? 0;
-    const step = depthStep(share(value, use?.limit ?? null, whole));
-    const over = use?.limit !== undefined && use.limit !== null && value > 0.9 * use.limit;
+    // a limit is in provisioned bytes: nothing else is a share of it
+    const limit = shown === 'provisioned' ? (use?.limit ?? null) : null;
+    const step = depthStep(share(value, limit, whole));
+    const over = limit !== null && value > 0.9 * limit;
     const selected = chosen?.namespace === row.namespace && (className || undefined) === cls;
     const colour = value > 0 ? chart.onDepth[step] : chart.ink;
     return (
@@ -204,8 +206,8 @@ function Grid({ rows }: { rows: NamespaceUsage[] }) {
             component="div"
             sx={{ color: over ? 'inherit' : colour, fontWeight: over ? 700 : 400 }}
           >
-            {use?.limit
-              ? `${Math.round((100 * value) / use.limit)} % of limit`
+            {limit
+              ? `${Math.round((100 * value) / limit)} % of limit`
               : use?.unbound
                 ? `${use.unbound} without volume`
                 : ' '}

@@ -156,8 +156,8 @@ class Harbour {
     const pool = this.pools[i]!;
     return (
       this.raw[i]! + berth.raw <= berth.rawCeiling &&
-      this.taken[i]! + provisioned <= (pool.allotment ?? Infinity) &&
-      (!pool.backendCap || this.capTaken.get(pool.backend)! + provisioned <= pool.backendCap.limit) &&
+      this.taken[i]! + berth.raw <= (pool.allotment ?? Infinity) &&
+      (!pool.backendCap || this.capTaken.get(pool.backend)! + berth.raw <= pool.backendCap.limit) &&
       (berth.iops === 0 || berth.iops <= iopsLimit(pool) - this.iops[i]!) &&
       (berth.throughput === 0 || berth.throughput <= throughputLimit(pool) - this.throughput[i]!) &&
       kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + provisioned <= q.limit) &&
@@ -209,11 +209,11 @@ class Harbour {
   private change(kind: Kind, berth: Berth, sign: 1 | -1): void {
     const { pool: i, provisioned } = berth;
     this.raw[i]! += sign * berth.raw;
-    this.taken[i]! += sign * provisioned;
+    this.taken[i]! += sign * berth.raw;
     this.iops[i]! += sign * berth.iops;
     this.throughput[i]! += sign * berth.throughput;
     const { backend, backendCap } = this.pools[i]!;
-    if (backendCap) this.capTaken.set(backend, this.capTaken.get(backend)! + sign * provisioned);
+    if (backendCap) this.capTaken.set(backend, this.capTaken.get(backend)! + sign * berth.raw);
     for (const { key } of kind.quotas) this.quotaUsed.set(key, (this.quotaUsed.get(key) ?? 0) + sign * provisioned);
   }
 

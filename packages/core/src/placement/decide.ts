@@ -2,7 +2,7 @@ import { aboveSoftMark, subscriptionCeiling } from '../capacity/thin';
 import { tunedClass } from '../classes/allowance';
 import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
-import { allotmentRoom, capRoom } from './offer';
+import { capRoom } from './offer';
 import type { Mooring, PlacementInput } from './request';
 import { placesOnDisks } from '../replicas/on-pool';
 import {
@@ -105,7 +105,7 @@ function scoreOf(context: RuleContext, mooring: Mooring, largest: number): Score
   const ceiling = subscriptionCeiling(thin);
   const bytesLeft = Math.min(
     ceiling > 0 ? (ceiling - thin.subscribed - provisioned) / ceiling : 0,
-    pool.allotment ? (pool.allotment - pool.taken - provisioned) / pool.allotment : 1,
+    pool.allotment ? (pool.allotment - pool.taken - provisioned * offer.footprintFactor) / pool.allotment : 1,
   );
   const iopsLeft = leftOf(promisableShare * pool.iops, pool.promisedIops, backendIops);
   const throughputLeft = leftOf(promisableShare * pool.throughput, pool.promisedThroughput, backendThroughput);
@@ -251,8 +251,8 @@ export function roomFor(context: RuleContext): Room {
     }
   };
   bound('subscription', offer.subscriptionRoom, provisioned);
-  bound('allotment', allotmentRoom(pool), provisioned);
-  bound('backend-cap', capRoom(pool), provisioned);
+  bound('allotment', offer.allotmentRoom, provisioned);
+  bound('backend-cap', offer.capRoom, provisioned);
   bound('iops', offer.iopsLeft, backendIops);
   bound('throughput', offer.throughputLeft, backendThroughput);
   const places = placesOnDisks(pool, context.storageClass, provisioned);
@@ -278,7 +278,10 @@ export interface ClassRoom {
  */
 export function classRoom(input: PlacementInput): ClassRoom {
   const storageClass = tunedClass(input.storageClass, input.claim.tuned);
-  const perBackend = new Map<string, { claims: number; bytes: number; provisioned: number; cap: number }>();
+  const perBackend = new Map<
+    string,
+    { claims: number; bytes: number; provisioned: number; raw: number; cap: number }
+  >();
   const stoppedBy: { pool: string; rule: RuleName }[] = [];
   const open = { ...input, quotas: [] };
   let elsewhere = 0;
@@ -302,12 +305,13 @@ export function classRoom(input: PlacementInput): ClassRoom {
       claims: (so?.claims ?? 0) + room.claims,
       bytes: (so?.bytes ?? 0) + room.claims * context.provisioned,
       provisioned: Math.max(so?.provisioned ?? 0, context.provisioned),
-      cap: capRoom(pool),
+      raw: Math.max(so?.raw ?? 0, context.provisioned * context.offer.footprintFactor),
+      cap: capRoom(pool, 1),
     });
   }
   let [places, bytes, largest] = [0, 0, 0];
   for (const part of perBackend.values()) {
-    const within = Math.min(part.claims, Math.max(0, Math.floor(part.cap / part.provisioned)));
+    const within = Math.min(part.claims, Math.max(0, Math.floor(part.cap / part.raw)));
     places += within;
     largest = Math.max(largest, within);
     bytes += within === part.claims ? part.bytes : within * part.provisioned;

@@ -42,6 +42,9 @@ export interface Offer {
   /** Provisioned bytes that may still be promised, and those one volume can have at most on the disks there are. */
   readonly subscriptionRoom: number;
   readonly diskRoom: number;
+  /** Provisioned bytes left under our allotment and the cap over the backend. */
+  readonly allotmentRoom: number;
+  readonly capRoom: number;
   /** Provisioned bytes of the largest volume that every room there is would take: largest volume, promises, disks, allotment, cap. */
   readonly largest: number;
   /** Back-end operations and bytes per second that may still be promised. */
@@ -122,11 +125,14 @@ const facts: Record<OfferRule, (pool: Pool, cls: StorageClass, thin: ThinState) 
   fill: (_pool, _cls, thin) => ({ passed: !atHardMark(thin), need: thin.hardMark, have: fill(thin), unit: 'share' }),
 };
 
-/** Provisioned bytes left under our allotment, and under the cap over the backend; infinite where there is none. */
-export const allotmentRoom = ({ allotment, taken }: Pool): number =>
-  allotment === undefined ? Infinity : allotment - taken;
-export const capRoom = ({ backendCap }: Pool): number =>
-  backendCap === undefined ? Infinity : backendCap.limit - backendCap.taken;
+/**
+ * Provisioned bytes left under our allotment, and under the cap over the backend, both of which are raw, for volumes that take
+ * `factor` raw bytes for each of theirs; infinite where there is none.
+ */
+export const allotmentRoom = ({ allotment, taken }: Pool, factor: number): number =>
+  allotment === undefined ? Infinity : Math.floor((allotment - taken) / factor);
+export const capRoom = ({ backendCap }: Pool, factor: number): number =>
+  backendCap === undefined ? Infinity : Math.floor((backendCap.limit - backendCap.taken) / factor);
 
 export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
   const thin = thinState(pool, storageClass.copies);
@@ -137,9 +143,12 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     checks[rule] = check;
     if (!check.passed) firstFailed ??= rule;
   }
+  const factor = footprintFactor(pool, storageClass.copies);
   const rooms = {
     subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
     diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
+    allotmentRoom: allotmentRoom(pool, factor),
+    capRoom: capRoom(pool, factor),
   };
   return {
     pool,
@@ -147,13 +156,13 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     checks,
     firstFailed,
     thin,
+    largest: Math.min(pool.maximum, ...Object.values(rooms)),
     ...rooms,
-    largest: Math.min(pool.maximum, rooms.subscriptionRoom, rooms.diskRoom, allotmentRoom(pool), capRoom(pool)),
     iopsLeft: iopsLeft(pool),
     throughputLeft: throughputLeft(pool),
     copiesOn: copiesOn(pool, storageClass.copies),
     writeCost: writeCost(pool, storageClass.copies),
-    footprintFactor: footprintFactor(pool, storageClass.copies),
+    footprintFactor: factor,
   };
 }
 

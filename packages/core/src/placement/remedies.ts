@@ -297,12 +297,12 @@ function changesFor(check: Check, context: RuleContext): Change[] {
       return changes;
     }
     case 'allotment': {
-      const limit = pool.taken + provisioned;
+      const limit = pool.taken + Math.ceil(provisioned * context.offer.footprintFactor);
       return [{ kind: 'raise-allotment', pool: pool.id, limit, by: limit - (pool.allotment ?? 0) }, ...lessOf(have)];
     }
     case 'backend-cap': {
       const { limit = 0, taken = 0 } = pool.backendCap ?? {};
-      const wanted = taken + provisioned;
+      const wanted = taken + Math.ceil(provisioned * context.offer.footprintFactor);
       return [{ kind: 'raise-cap', backend: pool.backend, limit: wanted, by: wanted - limit }, ...lessOf(have)];
     }
     case 'iops': {

@@ -5,7 +5,7 @@ import { backendRate, rateFor } from '../performance/term';
 import { givesMode, type Pool } from '../pools/pool';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
-import { allotmentRoom, capRoom, makeOffer, offerRules, type Offer, type OfferRule } from './offer';
+import { makeOffer, offerRules, type Offer, type OfferRule } from './offer';
 import type { Mooring, PlacementInput } from './request';
 
 /** The rules in the order they are tried (domain §7). */
@@ -215,8 +215,8 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
   'size-limit': roomRule(({ pool }) => pool.maximum),
   subscription: roomRule(({ offer }) => offer.subscriptionRoom),
   'disk-room': roomRule(({ offer }) => offer.diskRoom, 'placed by the backend'),
-  allotment: roomRule(({ pool }) => allotmentRoom(pool), 'no cap'),
-  'backend-cap': roomRule(({ pool }) => capRoom(pool), 'no cap'),
+  allotment: roomRule(({ offer }) => offer.allotmentRoom, 'no cap'),
+  'backend-cap': roomRule(({ offer }) => offer.capRoom, 'no cap'),
   iops: rateRule(
     'iops',
     (c) => c.backendIops,

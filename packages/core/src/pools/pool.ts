@@ -53,11 +53,11 @@ export interface Pool {
   readonly overcommit: number;
   readonly softMark: number;
   readonly hardMark: number;
-  /** Cap in provisioned bytes on what this product takes; undefined when there is none. */
+  /** Cap in raw bytes on what this product takes; undefined when there is none. */
   readonly allotment?: number;
-  /** Provisioned bytes this product has taken: what the allotment counts. */
+  /** Raw bytes this product has taken: what the allotment counts. */
   readonly taken: number;
-  /** Cap in provisioned bytes over all pools of the backend (a licence, a contract), and what is taken of it. */
+  /** Cap in raw bytes over all pools of the backend (a licence, a contract), and what is taken of it. */
   readonly backendCap?: { readonly limit: number; readonly taken: number };
   /** Cap on the back-end operations per second this product may promise. */
   readonly iopsAllotment?: number;
@@ -188,8 +188,8 @@ export function withVolume(pool: Pool, taking: Taking, cls: StorageClass): Pool 
   return {
     ...(copies ? withCopies(pool, copies, provisioned) : pool),
     subscribedRaw: pool.subscribedRaw + raw,
-    taken: pool.taken + provisioned,
-    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + provisioned } }),
+    taken: pool.taken + raw,
+    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + raw } }),
     promisedIops: pool.promisedIops + backendIops,
     promisedThroughput: pool.promisedThroughput + backendThroughput,
     largest: Math.max(pool.largest, provisioned),
