@@ -173,8 +173,73 @@ async function vast() {
   ]);
 }
 
-/** All of them, or those named on the command line. */
-const parts = { decisions, trying, placing, binding, slow: besideSlow, vast };
+async function bodies() {
+  say('bodies: how long a server answers nobody else while it takes one');
+  const { measureBodies } = await import('./lib/bodies-bench.mjs');
+  const { quiet, results } = await around(['basalt', 'kelp'], measureBodies);
+  table(
+    `One body, beside a small question's ${quiet.toFixed(1)} ms`,
+    results.map(({ name, bytes, ms }) => [
+      name,
+      `${ms.toFixed(0)} ms`,
+      `${Math.round(bytes / 1024)} KiB; wanted: within 50 ms`,
+    ]),
+  );
+}
+
+/** Hostile requests over all routes; a seed may follow, then how many. */
+async function fuzz() {
+  const [seed = 1, count = 100_000] = numbers;
+  say(`fuzz: ${count.toLocaleString('en-GB')} hostile requests over all routes, seed ${seed}`);
+  const { operatorAt } = await import('./lib/bench-api.mjs');
+  await around(['basalt', 'kelp'], async ({ url }) => {
+    const operator = await operatorAt(url);
+    const cookie = operator.cookie();
+    operator.end();
+    const run = spawnSync(
+      process.execPath,
+      [join(root, 'packages/core/dist/fuzz-harness.mjs'), url, String(seed), String(count), cookie],
+      { encoding: 'utf8', stdio: ['ignore', 'pipe', 'inherit'], maxBuffer: 1 << 28 },
+    );
+    if (run.status !== 0) throw new Stop('the fuzzing program failed');
+    const { statuses, wrong } = JSON.parse(run.stdout);
+    table(
+      'Answers',
+      Object.entries(statuses).map(([status, n]) => [status, n.toLocaleString('en-GB'), '']),
+    );
+    table('What must never be', [['errors of ours, or no answer', String(wrong.length), 'wanted: 0']]);
+    for (const line of wrong.slice(0, 20)) console.log(`  ${line}`);
+  });
+}
+
+/** Everything killed in turn under a load of claims; a seed may follow. */
+async function kills() {
+  const [seed = 1] = numbers;
+  say(`kills: 600 claims made and deleted over 20 rounds, seed ${seed}`);
+  const { ensureBuilt } = await import('./lib/built.mjs');
+  await ensureBuilt({ web: false });
+  const { chaos } = await import('./lib/chaos.mjs');
+  const r = await chaos({ seed, say });
+  table('Two servers, PostgreSQL, the platform and each backend killed in turn', [
+    [
+      'claims made',
+      String(r.made),
+      `${r.claims} left, ${r.rounds} rounds, all counts equal, nothing missed by the mirror`,
+    ],
+    [
+      'slowest to be as it should be',
+      `${(r.slowestMs / 1000).toFixed(1)} s`,
+      'after all were back; wanted: within 30 s',
+    ],
+  ]);
+}
+
+/** All of them, or those named on the command line; numbers there are a seed and a count. */
+const parts = { decisions, trying, placing, binding, slow: besideSlow, vast, bodies, fuzz, kills };
+const numbers = process.argv
+  .slice(2)
+  .filter((word) => /^\d+$/.test(word))
+  .map(Number);
 
 try {
   const named = process.argv.slice(2).filter((name) => name in parts);

@@ -50,6 +50,7 @@ export function buildBench() {
       'packages/core/src/placement/decisions.bench.ts',
       'packages/core/src/placement/placing.bench.ts',
       'apps/web/src/moorings/trying.bench.ts',
+      'apps/server/src/testing/fuzz-harness.ts',
     ],
     outdir: 'packages/core/dist',
     outbase: '.',

@@ -35,7 +35,8 @@ async function until(what, look, withinMs) {
     } catch (error) {
       last = error.message;
     }
-    if (Date.now() > end) throw new Error(`${what} did not come about within ${withinMs / 1000} s: ${JSON.stringify(last)}`);
+    if (Date.now() > end)
+      throw new Error(`${what} did not come about within ${withinMs / 1000} s: ${JSON.stringify(last)}`);
     await pause(100);
   }
 }
@@ -55,7 +56,10 @@ class Client {
     });
     this.cookie = response.headers.getSetCookie()[0]?.split(';')[0] ?? this.cookie;
     const text = await response.text();
-    return { status: response.status, data: text && /json/.test(response.headers.get('Content-Type') ?? '') ? JSON.parse(text) : text };
+    return {
+      status: response.status,
+      data: text && /json/.test(response.headers.get('Content-Type') ?? '') ? JSON.parse(text) : text,
+    };
   }
   async ok(method, path, body) {
     for (let i = 0; ; i++) {
@@ -63,7 +67,8 @@ class Client {
       if (answer.status > 0 && answer.status < 400) return answer.data;
       if (answer.status === 401 && path !== '/api/session') await this.signIn();
       // made by an attempt whose answer was lost, or gone already
-      else if (answer.data?.code === 'platform-exists' || (method === 'DELETE' && answer.status === 404)) return undefined;
+      else if (answer.data?.code === 'platform-exists' || (method === 'DELETE' && answer.status === 404))
+        return undefined;
       else if (i > 150) throw new Error(`${method} ${path}: ${answer.status} ${JSON.stringify(answer.data)}`);
       await pause(200);
     }
@@ -86,12 +91,15 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
   const ports = {};
   const standin = async (name) => {
     ports[name] ??= [await freePort(), await freePort()];
-    const program = await startProgram(
-      'apps/standins/dist/main.mjs',
-      [name, ...ports[name].map(String), folder],
-      { name, until: / ready at / },
-    );
-    running[name] = { ...program, url: `http://127.0.0.1:${ports[name][0]}`, control: `http://127.0.0.1:${ports[name][1]}` };
+    const program = await startProgram('apps/standins/dist/main.mjs', [name, ...ports[name].map(String), folder], {
+      name,
+      until: / ready at /,
+    });
+    running[name] = {
+      ...program,
+      url: `http://127.0.0.1:${ports[name][0]}`,
+      control: `http://127.0.0.1:${ports[name][1]}`,
+    };
   };
   const postgresPort = await freePort();
   const startDatabase = async () => {
@@ -113,7 +121,7 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
         ...writeEstate(folder, running, backends),
         MOORAGE_PORT: String(ports[name][0]),
         MOORAGE_DATABASE_URL: running.postgres.url,
-        MOORAGE_LOG_LEVEL: 'warn',
+        MOORAGE_LOG_LEVEL: 'info',
         MOORAGE_BACKEND_SYNC_MS: '1000',
       },
     });
@@ -144,10 +152,15 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
     let turn = 0;
     const client = new Client(() => `http://127.0.0.1:${ports[`server-${(turn++ % 2) + 1}`][0]}`);
     await client.signIn();
-    await until('the pools', async () => (await client.ok('GET', '/api/backends')).flatMap((b) => b.pools).length === 4, 60_000);
+    await until(
+      'the pools',
+      async () => (await client.ok('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
+      60_000,
+    );
     await client.ok('POST', '/api/classes', { name: 'storm', copies: 1 });
     await client.ok('POST', '/api/classes', { name: 'twofold', copies: 2 });
-    for (const pool of ['basalt-broad', 'basalt-swift']) await client.ok('PUT', `/api/moorings/storm/${pool}`, { enabled: true });
+    for (const pool of ['basalt-broad', 'basalt-swift'])
+      await client.ok('PUT', `/api/moorings/storm/${pool}`, { enabled: true });
     await client.ok('PUT', '/api/moorings/twofold/kelp-nvme', { enabled: true });
     const living = new Set();
     const victims = Object.keys(restart);
@@ -158,11 +171,24 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
       const order = Array.from({ length: Math.round(claims / rounds) }, () => `c-${made++}`);
       const gone = [...living].filter(() => roll() < 0.6);
       const killAt = Math.floor(roll() * order.length);
+      let downed;
+      const strike = async () => {
+        await kill(victim);
+        await pause(200 + roll() * 1500);
+        await restart[victim]();
+      };
       const work = (async () => {
         for (const [i, name] of order.entries()) {
           if (i === killAt) void (downed ??= strike());
           const className = roll() < 0.3 ? 'twofold' : 'storm';
-          await client.ok('POST', '/api/claims', { namespace: 'wave-model', name, className, size: '1Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' });
+          await client.ok('POST', '/api/claims', {
+            namespace: 'wave-model',
+            name,
+            className,
+            size: '1Gi',
+            modes: ['ReadWriteOnce'],
+            volumeMode: 'Filesystem',
+          });
           living.add(name);
           const leaver = gone[i];
           if (leaver) {
@@ -171,31 +197,34 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
           }
         }
       })();
-      let downed;
-      const strike = async () => {
-        await kill(victim);
-        await pause(200 + roll() * 1500);
-        await restart[victim]();
-      };
       await work;
       await downed;
       const back = Date.now();
-      await until(`round ${round} (${victim}): every claim bound, nothing under way`, async () => {
-        const states = await rows(
-          `SELECT state, count(*)::int AS n FROM operations WHERE state NOT IN ('bound', 'released', 'abandoned') GROUP BY 1`,
-        );
-        const claimed = await rows(
-          `SELECT count(*)::int AS n, count(*) FILTER (WHERE phase = 'Bound')::int AS bound FROM platform_objects WHERE plural = 'persistentvolumeclaims'`,
-        );
-        const { n, bound } = claimed[0];
-        return states.length === 0 && n === living.size && bound === living.size ? true : { states, n, bound, wanted: living.size };
-      }, 30_000);
+      await until(
+        `round ${round} (${victim}): every claim bound, nothing under way`,
+        async () => {
+          const states = await rows(
+            `SELECT state, count(*)::int AS n FROM operations WHERE state NOT IN ('bound', 'released', 'abandoned') GROUP BY 1`,
+          );
+          const claimed = await rows(
+            `SELECT count(*)::int AS n, count(*) FILTER (WHERE phase = 'Bound')::int AS bound FROM platform_objects WHERE plural = 'persistentvolumeclaims'`,
+          );
+          const { n, bound } = claimed[0];
+          return states.length === 0 && n === living.size && bound === living.size
+            ? true
+            : { states, n, bound, wanted: living.size };
+        },
+        30_000,
+      );
       slowest = Math.max(slowest, Date.now() - back);
-      say(`round ${round}: ${victim} killed; ${living.size} claims, all as they should be after ${((Date.now() - back) / 1000).toFixed(1)} s`);
+      say(
+        `round ${round}: ${victim} killed; ${living.size} claims, all as they should be after ${((Date.now() - back) / 1000).toFixed(1)} s`,
+      );
     }
     return { ...(await count(running, rows, living)), rounds, made, slowestMs: slowest };
   } finally {
-    for (const name of ['server-1', 'server-2', 'platform', ...backends, 'postgres']) await running[name]?.stop?.().catch(() => undefined);
+    for (const name of ['server-1', 'server-2', 'platform', ...backends, 'postgres'])
+      await running[name]?.stop?.().catch(() => undefined);
     rmSync(folder, { recursive: true, force: true });
   }
 }
@@ -210,11 +239,15 @@ async function count(running, rows, living) {
     const { url } = running[name];
     const password = { basalt: 'harbour-wall', kelp: 'holdfast' }[name];
     const Authorization = `Basic ${Buffer.from(`moorage:${password}`).toString('base64')}`;
-    const { Members } = await (await fetch(`${url}/redfish/v1/Storage/${name}/Volumes?$expand=.`, { headers: { Authorization } })).json();
+    const { Members } = await (
+      await fetch(`${url}/redfish/v1/Storage/${name}/Volumes?$expand=.`, { headers: { Authorization } })
+    ).json();
     onBackends.push(...Members.filter((v) => v.Name.startsWith('pvc-')).map((v) => v.Name));
   }
   const reservations = (await rows('SELECT volume_name FROM reservations')).map((r) => r.volume_name);
-  const mirrored = (await rows(`SELECT uid, version FROM platform_objects WHERE plural = 'persistentvolumeclaims'`)).map((r) => `${r.uid} ${r.version}`);
+  const mirrored = (
+    await rows(`SELECT uid, version FROM platform_objects WHERE plural = 'persistentvolumeclaims'`)
+  ).map((r) => `${r.uid} ${r.version}`);
   const names = {
     claims: claims.map((c) => `pvc-${c.metadata.uid}`),
     volumes: volumes.map((v) => v.metadata.name),
@@ -225,7 +258,8 @@ async function count(running, rows, living) {
   for (const [what, list] of Object.entries(names))
     if (JSON.stringify([...list].sort()) !== wanted)
       throw new Error(`the ${what} (${list.length}) are not those of the claims (${names.claims.length})`);
-  if (names.claims.length !== living.size) throw new Error(`${names.claims.length} claims where ${living.size} should be`);
+  if (names.claims.length !== living.size)
+    throw new Error(`${names.claims.length} claims where ${living.size} should be`);
   const listed = claims.map((c) => `${c.metadata.uid} ${c.metadata.resourceVersion}`);
   const missed = listed.filter((c) => !mirrored.includes(c)).length;
   if (missed > 0) throw new Error(`the mirror missed ${missed} changes`);

@@ -256,7 +256,11 @@ function Estate({ backends }: { backends: BackendRow[] }) {
               {columns.map(([title, help, align]) => (
                 <TableCell key={title} align={align}>
                   <Tooltip title={help}>
-                    <span>{(title === 'Usable' && basis === 'raw' ? 'Raw' : title) || <span style={{ position: 'absolute', left: -9999 }}>Settings</span>}</span>
+                    <span>
+                      {(title === 'Usable' && basis === 'raw' ? 'Raw' : title) || (
+                        <span style={{ position: 'absolute', left: -9999 }}>Settings</span>
+                      )}
+                    </span>
                   </Tooltip>
                 </TableCell>
               ))}

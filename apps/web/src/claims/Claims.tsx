@@ -6,6 +6,7 @@ import { useSearchParams } from 'react-router';
 import { useClaims, useClasses, useNamespaces } from '../api/queries';
 import { useAddress, useGo, useInAddress, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
+import { Changed } from '../parts/Changed';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Size } from '../parts/Size';
@@ -28,15 +29,11 @@ const columns: GridColDef<ClaimRow>[] = [
     field: 'state',
     headerName: 'State',
     width: 132,
-    // the key makes a changed state appear anew, with a tint that fades
     renderCell: ({ row }) => (
-      <span
-        key={row.state}
-        style={{ display: 'inline-flex', alignItems: 'center', gap: 6, animation: 'changed 2s', paddingInline: 2 }}
-      >
+      <Changed key={row.uid} of={row.state}>
         <Mark kind={stateMarks[row.state]} />
         {stateWords[row.state]}
-      </span>
+      </Changed>
     ),
   },
   { field: 'namespace', headerName: 'Namespace', width: 110 },

@@ -23,6 +23,9 @@ import { purposeWords } from './words';
 const ManifestEditor = lazy(() => import('./ManifestEditor'));
 const SpeedChart = lazy(() => import('./SpeedChart'));
 
+/** Options of the mount command that both file systems know; any other may be typed. */
+const usualMountOptions = ['discard', 'noatime', 'nodiratime', 'nodev', 'noexec', 'nosuid', 'relatime', 'ro'];
+
 function Questions({
   consequences,
   draft,
@@ -39,6 +42,11 @@ function Questions({
   useEffect(() => {
     if (!witness && draft.witness) setValue('witness', false);
   }, [witness, draft.witness, setValue]);
+  const known = useMemo(() => {
+    const disks = state.pools.filter((p) => isHere(state, p)).flatMap((p) => p.facts.disks);
+    const named = (of: 'node' | 'zone') => [...new Set(disks.map((d) => d[of]))].filter(Boolean).sort();
+    return { nodes: named('node'), zones: named('zone') };
+  }, [state]);
   return (
     <>
       <Question
@@ -60,8 +68,8 @@ function Questions({
         <Flag name="secondCopy" label="A second copy on another backend" />
         <Flag name="offsite" label="A copy at another site, written later" />
         <Flag name="locality" label="One copy on the first pod’s node" />
-        <Names name="pinnedNodes" label="Pinned nodes" help="Copies only there; names with commas." />
-        <Names name="zones" label="Zones allowed" help="Names with commas; empty allows any." />
+        <Names name="pinnedNodes" label="Pinned nodes" help="Copies only there." known={known.nodes} />
+        <Names name="zones" label="Zones allowed" help="Empty allows any." known={known.zones} />
         <Pick
           name="strategy"
           label="Among fitting pools"
@@ -106,7 +114,12 @@ function Questions({
             ['xfs', 'xfs'],
           ]}
         />
-        <Names name="mountOptions" label="Mount options" help="For example noatime, discard." />
+        <Names
+          name="mountOptions"
+          label="Mount options"
+          help="For example noatime, discard."
+          known={usualMountOptions}
+        />
       </Question>
       <Question title="What happens at the end?" consequences={consequences.ending}>
         <Choice
@@ -157,6 +170,7 @@ export function ClassForm({
   verb,
   onSubmit,
   more,
+  kept,
 }: {
   state: PlacementState;
   start: NewClass;
@@ -168,6 +182,8 @@ export function ClassForm({
   refused?: string;
   verb: string;
   onSubmit: (filled: Filled) => Promise<void>;
+  /** Under which what was typed is kept in this browser until it is sent; a reload loses nothing. */
+  kept?: string;
   /** A second way to end, beside the first. */
   more?: { verb: string; act: (filled: Filled) => void };
 }) {
@@ -180,6 +196,14 @@ export function ClassForm({
     return filled.shards ? { ...filled, copies: filled.shards.parity + 1 } : filled;
   }, [start, watched]);
   const [text, setText] = useState(() => stringify(toManifest(start, start.isDefault)));
+  useEffect(() => {
+    const before = kept === undefined ? null : sessionStorage.getItem(kept);
+    if (before !== null) typed(before);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once, when the form opens
+  }, []);
+  useEffect(() => {
+    if (kept !== undefined && formState.isDirty) sessionStorage.setItem(kept, text);
+  }, [kept, text, formState.isDirty]);
   // counts what the editor brought in: fields that keep their own text begin anew with it
   const [brought, setBrought] = useState(0);
   useEffect(() => {
@@ -262,7 +286,7 @@ export function ClassForm({
           >
             {wrong.length > 0
               ? `Line ${wrong[0]!.line}: ${wrong[0]!.detail}`
-              : 'Change it here or in the questions; comments and members we do not know stay. Ctrl-Space completes.'}
+              : 'Change it here or in the questions; comments and members we do not know stay. Ctrl-Space completes; Escape, then Tab leaves the editor.'}
           </Typography>
           <Box sx={{ flex: 1, minHeight: 0, border: 1, borderColor: 'divider' }}>
             <Suspense fallback={<LinearProgress aria-label="Loading" />}>

@@ -16,7 +16,8 @@ import {
 import type { Grants, GrantsChange } from '@moorage/contract/classes';
 import { quantityWords } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
-import { parseQuantity } from '@moorage/core/sizes/quantity';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { useState } from 'react';
 import { call } from '../api/client';
 import { queryClient, useGrants } from '../api/queries';
@@ -51,7 +52,7 @@ function Quota({
   label: string;
 }) {
   const [text, setText] = useState<string>();
-  const shown = text ?? (value === null ? '' : sizeText(value).replace(' ', '').replace('B', ''));
+  const shown = text ?? (value === null ? '' : formatQuantity(value as Bytes));
   const size = parseQuantity(shown);
   const problem =
     shown.trim() === ''

@@ -8,10 +8,13 @@ import { queryClient, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useDraft } from '../moorings/draft';
 import { Place } from '../parts/Place';
-import { Fetched } from '../parts/States';
+import { useMay } from '../parts/person';
+import { Fetched, Forbidden } from '../parts/States';
 import { useNotice } from '../parts/useAct';
 import { problemText } from './acts';
 import { ClassForm, type Filled } from './ClassForm';
+
+const keptUnder = 'moorage-new-class';
 
 const start: NewClassData = {
   ...plainClass,
@@ -21,6 +24,8 @@ const start: NewClassData = {
   expansion: true,
   isDefault: false,
 };
+
+const makers = ['administrator', 'operator'] as const;
 
 /** The text without the mark of the default: that is set in one act, which takes it from the class that has it. */
 function unmarked(text: string): string {
@@ -40,6 +45,7 @@ function Making({ state }: { state: PlacementState }) {
       if (cls.isDefault) await call(`/api/classes/${cls.name}/default`, { method: 'PUT' });
       await queryClient.invalidateQueries({ queryKey: ['classes'] });
       await queryClient.invalidateQueries({ queryKey: ['placement'] });
+      sessionStorage.removeItem(keptUnder);
       show({ kind: 'done', text: `Class ${cls.name} is made. Moor it to pools, or its claims stay pending.` });
       go('/moorings');
     } catch (error) {
@@ -50,6 +56,7 @@ function Making({ state }: { state: PlacementState }) {
     <ClassForm
       state={state}
       start={start}
+      kept={keptUnder}
       taken={(name) =>
         state.classes.some((c) => c.name === name) ? 'A class of this name exists already.' : undefined
       }
@@ -61,6 +68,7 @@ function Making({ state }: { state: PlacementState }) {
           ? {
               verb: 'Add to the draft',
               act: ({ cls }) => {
+                sessionStorage.removeItem(keptUnder);
                 add(state, { kind: 'class', storageClass: cls });
                 go('/moorings');
               },
@@ -73,6 +81,7 @@ function Making({ state }: { state: PlacementState }) {
 
 export default function NewClass() {
   const query = usePlacement();
+  if (!useMay(...makers)) return <Forbidden what="Making classes" who={makers} />;
   return (
     <Place title="New class" question="Each answer shows what it brings about, on the pools as they are now.">
       <Fetched query={query}>{(state) => <Making state={state} />}</Fetched>

@@ -1,4 +1,5 @@
 import {
+  Autocomplete,
   Box,
   Checkbox,
   FormControlLabel,
@@ -102,31 +103,41 @@ export function Pick({
   );
 }
 
-const split = (text: string): string[] => text.split(/[\s,]+/).filter(Boolean);
-
-/** Names with commas between them. */
+/** Names, chosen from those that exist; others can be typed, since what they name may still come. */
 export function Names({
   name,
   label,
   help,
+  known,
 }: {
   name: 'zones' | 'pinnedNodes' | 'mountOptions';
   label: string;
   help?: string;
+  /** What there is to choose from. */
+  known: readonly string[];
 }) {
   const { formState } = useFormContext<NewClass>();
   return (
     <Controller<NewClass, typeof name>
       name={name}
       render={({ field }) => (
-        <TextField
-          label={label}
-          placeholder="any"
-          defaultValue={field.value.join(', ')}
-          onChange={(e) => field.onChange(split(e.target.value))}
-          slotProps={{ inputLabel: { shrink: true }, htmlInput: { spellCheck: false } }}
-          helperText={help}
-          error={!!formState.errors[name]}
+        <Autocomplete
+          multiple
+          freeSolo
+          autoSelect
+          size="small"
+          options={known.filter((k) => !field.value.includes(k))}
+          value={[...field.value]}
+          onChange={(_e, value) => field.onChange(value.map((v) => v.trim()).filter(Boolean))}
+          renderInput={(input) => (
+            <TextField
+              {...input}
+              label={label}
+              placeholder={field.value.length === 0 ? 'any' : ''}
+              helperText={help}
+              error={!!formState.errors[name]}
+            />
+          )}
         />
       )}
     />

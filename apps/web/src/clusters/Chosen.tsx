@@ -10,6 +10,7 @@ import { queryClient } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import { useMay } from '../parts/person';
+import { Twice } from '../parts/Twice';
 import { useAct } from '../parts/useAct';
 import { durationText, leavingSentence } from '../words/disks';
 
@@ -105,13 +106,12 @@ function Grow({
           ]}
         />
       )}
-      <Button
-        variant="contained"
+      <Twice
+        words={`Add ${free.length} ${free.length === 1 ? 'disk' : 'disks'}`}
+        sure={`What is on ${free.length === 1 ? 'this disk' : `these ${free.length} disks`} is lost.`}
         disabled={!shape || begin.isPending}
-        onClick={() => begin.mutate({ kind: 'grow', pool, add: free.map((d) => d.id) })}
-      >
-        Add {free.length} {free.length === 1 ? 'disk' : 'disks'}
-      </Button>
+        act={() => begin.mutate({ kind: 'grow', pool, add: free.map((d) => d.id) })}
+      />
     </Box>
   );
 }
@@ -163,15 +163,25 @@ function TakeOut({
           }
         />
       )}
-      <Button
-        variant="contained"
+      {!replacing && (
+        <Typography variant="caption" color="text.secondary">
+          To replace {owned.length === 1 ? 'it' : 'them'}, choose free disks as well.
+        </Typography>
+      )}
+      <Twice
+        words={
+          replacing
+            ? `Replace ${owned.length} by ${free.length}`
+            : `Take out ${owned.length} ${owned.length === 1 ? 'disk' : 'disks'}`
+        }
+        sure={
+          owned.length + free.length > 4
+            ? `${owned.length} leave ${pool}${replacing ? `, ${free.length} come in` : ''}.`
+            : undefined
+        }
         disabled={!leaving || leaving.problems.length > 0 || begin.isPending}
-        onClick={() => begin.mutate(body)}
-      >
-        {replacing
-          ? `Replace ${owned.length} by ${free.length}`
-          : `Take out ${owned.length} ${owned.length === 1 ? 'disk' : 'disks'}`}
-      </Button>
+        act={() => begin.mutate(body)}
+      />
     </Box>
   );
 }

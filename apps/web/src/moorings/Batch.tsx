@@ -122,10 +122,12 @@ function Fitting({ state }: { state: PlacementState }) {
   const problems = rows.map(problemsOf);
   const lines = useMemo(
     () =>
-      rows.flatMap((row): BatchLine[] => {
+      rows.flatMap((row, i): BatchLine[] => {
         const size = parseQuantity(row.size);
-        if (Object.keys(problemsOf(row)).length > 0 || !size.ok) return [];
-        return [{ ...row, replicas: Number(row.replicas), size: size.bytes }];
+        // fitted before it has a name: only keeping the plan asks for one
+        const named = { ...row, application: row.application || `application-${i + 1}` };
+        if (Object.keys(problemsOf(named)).length > 0 || !size.ok) return [];
+        return [{ ...named, replicas: Number(row.replicas), size: size.bytes }];
       }),
     [rows],
   );
@@ -147,7 +149,7 @@ function Fitting({ state }: { state: PlacementState }) {
         value={rows[i]![member]}
         onChange={(e) => set(i, { [member]: e.target.value })}
         error={!awaited && !!problems[i]![member]}
-        helperText={awaited ? 'Name it, to see how it fits.' : problems[i]![member]}
+        helperText={awaited ? 'Needed to keep the plan.' : problems[i]![member]}
         sx={{ width }}
         slotProps={{ htmlInput: { spellCheck: false }, inputLabel: { shrink: true } }}
       />
@@ -220,7 +222,7 @@ function Fitting({ state }: { state: PlacementState }) {
             </Typography>
             <Button
               variant={better ? 'contained' : 'outlined'}
-              disabled={answer.places.length === 0}
+              disabled={answer.places.length === 0 || rows.some((r) => r.application === '')}
               onClick={() => keep.mutate(undefined)}
             >
               Keep this plan

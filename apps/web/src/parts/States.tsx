@@ -1,5 +1,6 @@
 import { Alert, Box, Button, LinearProgress, Typography } from '@mui/material';
 import type { UseQueryResult } from '@tanstack/react-query';
+import type { Role } from '@moorage/contract/people';
 import { ApiProblem } from '../api/client';
 
 /** What went wrong, in words, with a next step. */
@@ -27,6 +28,18 @@ export function Empty({ title, children }: { title: string; children?: React.Rea
       </Typography>
       {children}
     </Box>
+  );
+}
+
+/** A form that is not for the one signed in: who may, and what there is instead. */
+export function Forbidden({ what, who }: { what: string; who: readonly Role[] }) {
+  return (
+    <Empty title={`${what} is not for your role`}>
+      <Typography variant="body2">
+        It is for {who.map((r) => r.replace('-', ' ')).join(' or ')}. You may look at everything; ask one of them for
+        the change.
+      </Typography>
+    </Empty>
   );
 }
 
