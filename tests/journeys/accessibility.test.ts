@@ -46,7 +46,7 @@ const places: readonly (readonly [string, string, string])[] = [
   ['Node readiness', '/backends/readiness', '[role=gridcell]'],
   ['Moorings', '/moorings', '[role=gridcell]'],
   ['Classes', '/classes', 'tbody th'],
-  ['a class', '/classes/ledger', 'pre'],
+  ['a class', '/classes/ledger', '.cm-content'],
   ['New class', '/classes/new', '.cm-content'],
   ['a successor', '/classes/ledger/successor', '.cm-content'],
   ['Manifests', '/classes/manifests', '.cm-content'],

@@ -2,8 +2,10 @@ import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Caller, eventuallyHolds, moorClass } from '@moorage/server/testing/world';
+import type { BackendRow } from '@moorage/contract/backends';
 import type { ClassRow, Grants } from '@moorage/contract/classes';
 import type { MooringRow } from '@moorage/contract/moorings';
+import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { RunningServer } from '@moorage/server/server';
 import { By, Key } from 'selenium-webdriver';
 import type { Browser } from './browser';
@@ -294,6 +296,53 @@ test('how a class chooses is changed where it shows, at once with a way back, an
     expansion: !storageClass.expansion,
   });
   await browser.click('at once');
+}, 400_000);
+
+test('a weight, a default class, a quota, a limit of a namespace and the limits of a pool are each set and taken back', async () => {
+  const weight = async () =>
+    (await caller.ok<MooringRow[]>('GET', '/api/moorings')).find(
+      (m) => m.className === 'echo-deep' && m.pool === 'basalt-swift',
+    )!.weight;
+  const takenBack = async <T>(said: string, read: () => Promise<T>, set: T, before: T) => {
+    await browser.see(said);
+    await eventuallyHolds(said, async () => expect(await read()).toEqual(set));
+    await browser.click('Undo');
+    await eventuallyHolds(`the way back: ${said}`, async () => expect(await read()).toEqual(before));
+  };
+  await browser.go('/moorings');
+  await browser.clickOn('[data-cell="echo-deep/basalt-swift"]');
+  const was = await weight();
+  await browser.type('Weight', `7${Key.ENTER}`);
+  await takenBack('basalt-swift weighs 7 for echo-deep.', weight, 7, was);
+
+  const isDefault = async () => (await classes('echo-deep'))!.isDefault;
+  await caller.ok('PUT', '/api/classes/ledger/default');
+  await browser.go('/classes/echo-deep');
+  await browser.click('Make it the default');
+  await takenBack('echo-deep is now the one default class.', isDefault, true, false);
+
+  const quota = async () =>
+    (await caller.ok<Grants>('GET', '/api/classes/echo-deep/grants')).namespaces.find(
+      (n) => n.namespace === 'wave-model',
+    )!.quota;
+  await browser.type('Quota of wave-model in echo-deep', `3Ti${Key.ENTER}`);
+  await takenBack('wave-model may take 3 TiB of echo-deep.', quota, 3 * 2 ** 40, null);
+
+  const limit = async () =>
+    (await caller.ok<NamespaceUsage[]>('GET', '/api/namespaces')).find((n) => n.namespace === 'wave-model')!.limit;
+  await browser.go('/namespaces');
+  await browser.clickOn('[data-cell="wave-model/"]');
+  await browser.type('Limit of wave-model', `5Ti${Key.ENTER}`);
+  await takenBack('The limit of wave-model is changed.', limit, 5 * 2 ** 40, null);
+
+  const overcommit = async () =>
+    (await caller.ok<BackendRow[]>('GET', '/api/backends')).flatMap((b) => b.pools).find((p) => p.id === 'kelp-nvme')!
+      .overcommit;
+  const promised = await overcommit();
+  await browser.go('/backends');
+  await browser.click('Limits of kelp-nvme');
+  await browser.type('Overcommit', `3.5${Key.ENTER}`);
+  await takenBack('The limits of kelp-nvme are changed.', overcommit, 3.5, promised);
 }, 400_000);
 
 test('a class that no claim uses is changed as it stands, its moorings stay', async () => {

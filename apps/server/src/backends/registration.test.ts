@@ -7,9 +7,20 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { CredentialsChanged, Probe } from '@moorage/contract/registration';
+import { startBackend } from '@moorage/standins/start';
 import { gneissSeed } from '@moorage/standins/backend-seeds';
+import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { RunningServer } from '../server';
-import { aClass, Caller, eventually, makeWorld, type World } from '../testing/world';
+import {
+  aClaim,
+  aClass,
+  Caller,
+  eventually,
+  eventuallyHolds,
+  makeWorld,
+  moorClass,
+  type World,
+} from '../testing/world';
 
 let world: World;
 let server: RunningServer;
@@ -38,6 +49,13 @@ const access = (part: object = {}) => ({
   ...part,
 });
 const probe = (part: object = {}) => tom.ok<Probe>('POST', '/api/backends/probe', access(part));
+/** A backend like gneiss that is another one, with the pool named as one likes. */
+const schistSeed = (pool = 'schist-shared'): BackendSeed => ({
+  ...(JSON.parse(
+    JSON.stringify(gneissSeed()).replaceAll('gneiss-shared', pool).replaceAll('gneiss', 'schist'),
+  ) as BackendSeed),
+  createMs: 5,
+});
 const listed = async (id: string) => (await tom.ok<BackendRow[]>('GET', '/api/backends')).find((b) => b.id === id);
 
 type Answer = (request: IncomingMessage, response: ServerResponse) => void;
@@ -51,6 +69,28 @@ const json =
   (body: unknown): Answer =>
   (_request, response) =>
     void response.setHeader('Content-Type', 'application/json').end(JSON.stringify(body));
+/** Another address of the same backend, which may change what it is asked and what it says. */
+const passingOn =
+  (
+    url: () => string,
+    change: { asked(path: string): string; said(text: string): string } = { asked: (p) => p, said: (t) => t },
+  ): Answer =>
+  (request, response) =>
+    void (async () => {
+      const body: Buffer[] = [];
+      for await (const chunk of request) body.push(chunk as Buffer);
+      const inner = await fetch(url() + change.asked(request.url!), {
+        method: request.method,
+        headers: {
+          'Content-Type': 'application/json',
+          'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
+        },
+        body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
+      });
+      for (const name of ['X-Auth-Token', 'Location'])
+        if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
+      response.writeHead(inner.status).end(change.said(await inner.text()));
+    })().catch(() => response.destroy());
 
 describe('probing tells apart', () => {
   test('a backend that can be used, with what its pools offer, read from it', async () => {
@@ -109,25 +149,8 @@ describe('probing tells apart', () => {
     );
     const pem = readFileSync(cert);
     const address = await answering(
-      (request, response) => {
-        // the real one, behind a certificate
-        const body: Buffer[] = [];
-        request.on('data', (c: Buffer) => body.push(c));
-        request.on('end', () => {
-          void fetch(gneiss().url + request.url, {
-            method: request.method,
-            headers: {
-              'Content-Type': 'application/json',
-              'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
-            },
-            body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
-          }).then(async (inner) => {
-            for (const name of ['X-Auth-Token', 'Location'])
-              if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
-            response.writeHead(inner.status).end(await inner.text());
-          });
-        });
-      },
+      // the real one, behind a certificate
+      passingOn(() => gneiss().url),
       { key: readFileSync(key), cert: pem },
     );
     const untrusted = await probe({ address });
@@ -192,6 +215,69 @@ describe('registering', () => {
     });
     const held = await tom.call<{ detail: string }>('DELETE', '/api/backends/gneiss');
     expect([held.status, held.data.detail]).toEqual([409, expect.stringContaining('1 claims keep their data on it')]);
+  });
+
+  test('the same backend by another address is refused, also when two register it at once', async () => {
+    const address = await answering(passingOn(() => gneiss().url));
+    const again = await tom.call<{ code: string; detail: string }>(
+      'POST',
+      '/api/backends',
+      registration({ id: 'gneiss-too', address }),
+    );
+    expect([again.status, again.data]).toEqual([
+      409,
+      expect.objectContaining({
+        code: 'registered-already',
+        field: 'address',
+        detail: expect.stringContaining(gneiss().url),
+      }),
+    ]);
+    expect(await listed('gneiss-too')).toBeUndefined();
+    // a backend that nobody registered yet, from two sides
+    const schist = await startBackend(schistSeed());
+    try {
+      const statuses = await Promise.all(
+        ['schist', 'slate'].map(async (id) => {
+          const passed = await answering(passingOn(() => schist.url));
+          return (await tom.call('POST', '/api/backends', registration({ id, address: passed }))).status;
+        }),
+      );
+      expect(statuses.sort()).toEqual([201, 409]);
+      const kept = (await tom.ok<BackendRow[]>('GET', '/api/backends')).filter((b) =>
+        ['schist', 'slate'].includes(b.id),
+      );
+      expect(kept).toHaveLength(1);
+      await tom.ok('DELETE', `/api/backends/${kept[0]!.id}`);
+    } finally {
+      await schist.stop();
+    }
+  });
+
+  test('a pool whose name another backend uses already gets a name of its own, and claims bind on each', async () => {
+    const schist = await startBackend(schistSeed('basalt-broad'));
+    try {
+      const made = await tom.ok<BackendRow>(
+        'POST',
+        '/api/backends',
+        registration({ id: 'schist', address: schist.url }),
+      );
+      expect(made.pools.map((p) => [p.id, p.name])).toEqual([['schist.basalt-broad', 'basalt-broad']]);
+      expect((await listed('basalt'))!.pools.map((p) => p.id)).toContain('basalt-broad');
+      const maren = await new Caller(server.url).signIn();
+      await moorClass(maren, 'of-schist', ['schist.basalt-broad'], { copies: 1 });
+      await moorClass(maren, 'of-basalt', ['basalt-broad'], { copies: 1 });
+      for (const name of ['of-schist', 'of-basalt']) await maren.ok('POST', '/api/claims', aClaim(name, name));
+      const volumeOf = async (name: string) => (await maren.inState(name, 'bound')).claim.volumeId!;
+      expect(schist.backend.volume(await volumeOf('of-schist'))).toBeDefined();
+      expect(world.basalt.backend.volume(await volumeOf('of-basalt'))).toBeDefined();
+      // what one of them tells next does not move the pool of the other
+      await eventuallyHolds('both stay', async () => {
+        expect((await listed('schist'))!.pools.map((p) => p.id)).toEqual(['schist.basalt-broad']);
+        expect((await listed('basalt'))!.pools.map((p) => p.id).sort()).toEqual(['basalt-broad', 'basalt-swift']);
+      });
+    } finally {
+      await schist.stop();
+    }
   });
 
   test('credentials change while claims go on binding, and the old ones are proven dead', async () => {
@@ -275,24 +361,13 @@ describe('a backend that answers nonsense', () => {
   test('later, becomes a finding that names it, and the others go on', async () => {
     let sane = true;
     const hex = (name: string) => Buffer.from(name).toString('hex');
+    const asAnother = {
+      asked: (path: string) => path.replaceAll('odd-shared', 'gneiss-shared'),
+      said: (text: string) => text.replaceAll('gneiss-shared', 'odd-shared').replaceAll(hex('gneiss'), hex('strang')),
+    };
     const address = await answering((request, response) => {
       if (!sane) return json({ Members: 'many' })(request, response);
-      void (async () => {
-        const body: Buffer[] = [];
-        for await (const chunk of request) body.push(chunk as Buffer);
-        const inner = await fetch(gneiss().url + request.url!.replaceAll('odd-shared', 'gneiss-shared'), {
-          method: request.method,
-          headers: {
-            'Content-Type': 'application/json',
-            'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
-          },
-          body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
-        });
-        for (const name of ['X-Auth-Token', 'Location'])
-          if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
-        const said = (await inner.text()).replaceAll('gneiss-shared', 'odd-shared');
-        response.writeHead(inner.status).end(said.replaceAll(hex('gneiss'), hex('strang')));
-      })();
+      return passingOn(() => gneiss().url, asAnother)(request, response);
     });
     await tom.ok('POST', '/api/backends', {
       address,

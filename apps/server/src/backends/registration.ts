@@ -1,6 +1,6 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged, Probe, Registration } from '@moorage/contract/registration';
-import type { Database } from '../database/database';
+import type { Database, Transaction } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -31,18 +31,21 @@ function assertReady(probe: Probe): void {
 }
 
 /** The same backend under two names would be promised twice. */
-async function assertNew(database: Database, { identity }: Probe, id: string): Promise<void> {
+async function assertNew(database: Database, { identity }: Probe, id: string, tx: Transaction): Promise<void> {
   if (identity === null) return;
+  // of two that register it at the same moment, the second finds the first
+  await database.rows('SELECT pg_advisory_xact_lock(4417, hashtext($1))', [identity], tx);
   const twin = await database.one<{ id: string; address: string }>(
     'SELECT id, address FROM backends WHERE identity = $1 AND id <> $2 LIMIT 1',
     [identity, id],
+    tx,
   );
   if (twin)
     throw new HttpProblem(
       409,
       'registered-already',
       'This backend is there already',
-      `What answers there is ${twin.id}, registered with the address ${twin.address}. Registered twice, its room would be promised twice. To reach it by another address, forget it first or change that one.`,
+      `What answers there is ${twin.id}, registered with the address ${twin.address}. Registered twice, its room would be promised twice. Go on with ${twin.id}; forget it first if this address is to replace that one.`,
       'address',
     );
 }
@@ -60,9 +63,9 @@ export async function registerBackend(
   if (taken) throw HttpProblem.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
   const probe = await backends.probe(asked);
   assertReady(probe);
-  await assertNew(database, probe, asked.id);
   const { id, title, address, username, password, sites, trust } = asked;
   await database.transaction(async (tx) => {
+    await assertNew(database, probe, asked.id, tx);
     const made = await database.rows(
       `INSERT INTO backends (id, title, address, username, secret, sites, trust, identity) VALUES ($1, $2, $3, $4, $5, $6, $7::jsonb, $8)
        ON CONFLICT DO NOTHING RETURNING id`,
