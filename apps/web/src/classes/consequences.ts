@@ -163,7 +163,7 @@ function ending(cls: StorageClass, pools: readonly Pool[], databases: boolean): 
       plain(
         rigid.length
           ? `Shuts out ${names(rigid)}, whose volumes cannot grow.`
-          : 'Claims may grow later; they never shrink.',
+          : 'Teams may ask for more later, never for less. Growing a volume is not carried out yet: do not count on it.',
       ),
     );
   if (cls.safeguard) {
