@@ -75,14 +75,14 @@ test('ledger is made by answering all five questions, each with its consequence,
   await browser.click('nodes');
   await browser.click('3 copies');
   await browser.see('Survives 2 failures of a node without loss, 1 failure without interruption');
-  await browser.see('On kelp-nvme each byte takes 3');
+  await until('the pools', '[aria-label="What the class comes to on each pool"] tr', 'kelp-nvme 3 ×');
   // how fast
   await browser.choose('IOPS floor (reserved)', 'per GiB');
   await browser.type('IOPS floor (reserved): per GiB', '12');
   await browser.type('IOPS floor (reserved): at least', '600');
   await browser.type('IOPS floor (reserved): at most', '15000');
   await browser.see('Reserved: 600 IOPS at 10 GiB, 1,200 IOPS at 100 GiB, 12,288 IOPS at 1 TiB.');
-  await browser.see('claims of 100 GiB can be promised it');
+  await browser.see('IOPS kept at');
   await browser.find('[aria-label="Predicted speed"] .recharts-line');
   await browser.click('As a table');
   await browser.find('[aria-label="Predicted requests/s by clients"]');

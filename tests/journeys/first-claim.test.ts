@@ -187,7 +187,7 @@ test('deleting used data wants the name typed', async () => {
   expect(await (await browser.control('Delete claim')).isEnabled()).toBe(false);
   await browser.type('Type level-log to delete', 'level-log');
   await browser.click('Delete claim');
-  await browser.see('Claim tide-gauges/level-log is deleted');
+  await browser.see('The platform was asked to delete tide-gauges/level-log');
   // the class keeps volumes
   await eventually(
     'adrift',

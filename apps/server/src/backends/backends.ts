@@ -168,7 +168,8 @@ export class Backends {
          ORDER BY id
          ON CONFLICT (id) DO UPDATE SET facts = excluded.facts, path = excluded.path, seen_at = now(), gone_since = NULL,
            largest_usable = greatest(pools.largest_usable, excluded.largest_usable)
-         WHERE pools.backend_id = $1 AND (pools.facts IS DISTINCT FROM excluded.facts OR pools.gone_since IS NOT NULL) RETURNING id`,
+         WHERE pools.backend_id = $1 AND (pools.facts IS DISTINCT FROM excluded.facts OR pools.gone_since IS NOT NULL
+           OR pools.largest_usable < excluded.largest_usable) RETURNING id`,
         [id, JSON.stringify(pools)],
         tx,
       );

@@ -72,10 +72,22 @@ test('a pool set to read only, one that shrinks, and one that fills are found, a
   await mended('pool-full', 'basalt-broad');
 });
 
-test('a node of a cluster that does not answer is one finding, not one for each of its disks', async () => {
+test('a node of a cluster that does not answer is one finding, not one for each of its disks, copies and pools', async () => {
+  await moorClass(maren, 'of-kelp', ['kelp-nvme'], { pinnedNodes: ['quay-03', 'quay-04', 'quay-05'] });
+  await maren.ok('POST', '/api/claims', aClaim('on-three', 'of-kelp', { size: '10Gi' }));
+  await maren.inState('on-three', 'bound');
   world.kelp.backend.setNode('quay-05', false);
-  expect(await found('node-lost', 'quay-05')).toMatchObject({ weight: 4, facts: { backend: 'kelp', disks: 4 } });
-  expect((await findings()).filter((f) => f.kind === 'disk-failed')).toEqual([]);
+  // it carries what follows from it: the copies that are away with it, and the room its pool lacks meanwhile
+  const lost = await eventually('node-lost with its volume', async () =>
+    (await findings()).find((f) => f.kind === 'node-lost' && f.facts.volumes === 1),
+  );
+  expect(lost).toMatchObject({
+    subject: 'quay-05',
+    weight: 4,
+    facts: { backend: 'kelp', disks: 4, some: ['tide-gauges/on-three'] },
+  });
+  const others = ['disk-failed', 'copies-missing', 'pool-shrunk', 'volumes-unreachable'];
+  expect((await findings()).filter((f) => others.includes(f.kind))).toEqual([]);
   world.kelp.backend.setNode('quay-05', true);
   await mended('node-lost', 'quay-05');
 });

@@ -285,6 +285,27 @@ describe('growing, shrinking and mending', () => {
     expect((await disks()).filter((d) => remove.includes(d.id)).every((d) => d.use === 'free')).toBe(true);
   });
 
+  test('that the pool keeps less afterwards was planned, and is no finding; shrinking by itself is one', async () => {
+    await eventually('what it keeps now is its measure', async () => {
+      const [kept] = await world.rows<{ largest_usable: string }>(
+        `SELECT largest_usable FROM pools WHERE id = 'eddy-live'`,
+      );
+      return Number(kept!.largest_usable) > 0;
+    });
+    const kinds = async () =>
+      (await tom.ok<{ kind: string; subject: string }[]>('GET', '/api/findings')).map((f) => `${f.kind} ${f.subject}`);
+    // one that the same look must have found
+    world.basalt.backend.setPool('basalt-broad', { readOnly: true });
+    await eventually('the look', async () => (await kinds()).includes('pool-read-only basalt-broad'));
+    expect(await kinds()).not.toContain('pool-shrunk eddy-live');
+    world.basalt.backend.setPool('basalt-broad', { readOnly: false });
+    const { id } = (await disks()).find((d) => d.owner === 'eddy-live')!;
+    eddy().backend.setDrive(id, false);
+    await eventually('the loss', async () => (await kinds()).includes('pool-shrunk eddy-live'));
+    eddy().backend.setDrive(id, true);
+    await eventually('its end', async () => !(await kinds()).includes('pool-shrunk eddy-live'));
+  });
+
   test('a node that does not fit elsewhere stays, and what is short is said', async () => {
     const remove = (await disks())
       .filter((d) => ['quay-01', 'quay-09'].includes(d.node) && d.owner === 'eddy-live')

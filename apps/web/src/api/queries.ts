@@ -23,6 +23,12 @@ export const useDemoPeople = () =>
   useQuery({ queryKey: ['demo-people'], queryFn: () => call<DemoPeople>('/api/demo-people'), staleTime: Infinity });
 export const useBackends = () =>
   useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
+/** Sites that are known: this one, and those that backends are reached from. */
+export function useSites(): readonly string[] {
+  const site = usePerson().data?.site;
+  const backends = useBackends().data;
+  return [...new Set([...(site ? [site] : []), ...(backends?.flatMap((b) => b.sites) ?? [])])].sort();
+}
 export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });
 export const useForeignClasses = () =>
   useQuery({ queryKey: ['classes', 'foreign'], queryFn: () => call<ForeignClass[]>('/api/foreign-classes') });

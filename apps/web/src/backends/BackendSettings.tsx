@@ -6,8 +6,9 @@ import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { quantityWords } from '@moorage/contract/claims';
 import { useState } from 'react';
 import { call } from '../api/client';
-import { queryClient } from '../api/queries';
+import { queryClient, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
+import { NamesField } from '../parts/NamesField';
 import { Size } from '../parts/Size';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
@@ -21,7 +22,8 @@ const oldWords: Record<CredentialsChanged['old'], string> = {
 
 function General({ backend }: { backend: BackendRow }) {
   const [title, setTitle] = useState(backend.title);
-  const [sites, setSites] = useState(backend.sites.join(', '));
+  const [sites, setSites] = useState(backend.sites);
+  const known = useSites();
   const [cap, setCap] = useState(backend.cap === null ? '' : formatQuantity(backend.cap as Bytes));
   const size = parseQuantity(cap);
   const capProblem = cap.trim() === '' || size.ok ? undefined : quantityWords[size.problem];
@@ -29,10 +31,7 @@ function General({ backend }: { backend: BackendRow }) {
   const save = useAct(async () => {
     const change: BackendChange = {
       title,
-      sites: sites
-        .split(',')
-        .map((s) => s.trim())
-        .filter(Boolean),
+      sites,
       cap: cap.trim() === '' ? null : size.ok ? size.bytes : undefined,
     };
     const send = async (version: number, body: BackendChange) => {
@@ -48,11 +47,12 @@ function General({ backend }: { backend: BackendRow }) {
     <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, width: 320 }}>
       <Typography variant="h3">What it is to us</Typography>
       <TextField label="Title" value={title} onChange={(e) => setTitle(e.target.value)} />
-      <TextField
+      <NamesField
         label="Reached from"
+        help="Sites whose platforms reach it"
         value={sites}
-        helperText="Sites, with commas between"
-        onChange={(e) => setSites(e.target.value)}
+        known={known}
+        onChange={setSites}
       />
       <TextField
         label="Cap over all its pools, raw"
@@ -81,7 +81,7 @@ function General({ backend }: { backend: BackendRow }) {
       </Typography>
       <Button
         variant="contained"
-        disabled={!!capProblem || save.isPending || title.trim() === '' || sites.trim() === ''}
+        disabled={!!capProblem || save.isPending || title.trim() === '' || sites.length === 0}
         onClick={() => save.mutate(undefined)}
       >
         Apply

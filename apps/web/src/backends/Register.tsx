@@ -4,9 +4,10 @@ import type { BackendRow } from '@moorage/contract/backends';
 import { registrationSchema, type Probe } from '@moorage/contract/registration';
 import { useState } from 'react';
 import { ApiProblem, call } from '../api/client';
-import { queryClient, usePerson } from '../api/queries';
+import { queryClient, usePerson, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
+import { NamesField } from '../parts/NamesField';
 import { useMay } from '../parts/person';
 import { Empty } from '../parts/States';
 import { useNotice } from '../parts/useAct';
@@ -20,7 +21,7 @@ interface Fields {
   readonly trust: Trust;
   readonly id: string;
   readonly title: string;
-  readonly sites: string;
+  readonly sites: readonly string[];
 }
 
 /** Registering a backend: looked at first, named afterwards. What it can do is read from it. */
@@ -29,6 +30,7 @@ export default function Register() {
   const may = useMay('administrator', 'operator', 'storage-engineer');
   const show = useNotice((s) => s.show);
   const site = usePerson().data?.site ?? '';
+  const known = useSites();
   const [fields, setFields] = useState<Fields>({
     address: '',
     username: '',
@@ -36,7 +38,7 @@ export default function Register() {
     trust: { kind: 'system' },
     id: '',
     title: '',
-    sites: site,
+    sites: [site],
   });
   const [problems, setProblems] = useState<Readonly<Record<string, string>>>({});
   const [probe, setProbe] = useState<Probe>();
@@ -82,14 +84,7 @@ export default function Register() {
     }
   };
   const register = async () => {
-    const body = {
-      ...fields,
-      sites: fields.sites
-        .split(',')
-        .map((s) => s.trim())
-        .filter(Boolean),
-    };
-    const read = registrationSchema.safeParse(body);
+    const read = registrationSchema.safeParse(fields);
     if (!read.success)
       return setProblems(Object.fromEntries(read.error.issues.map((i) => [String(i.path[0]), i.message])));
     setBusy('registering');
@@ -117,7 +112,7 @@ export default function Register() {
       </Place>
     );
   const field = (
-    name: 'address' | 'username' | 'password' | 'id' | 'title' | 'sites',
+    name: 'address' | 'username' | 'password' | 'id' | 'title',
     label: string,
     help: string,
     part: object = {},
@@ -167,7 +162,14 @@ export default function Register() {
             <>
               {field('id', 'Name', 'How it is called here; it stays')}
               {field('title', 'Title', 'A few words for people')}
-              {field('sites', 'Reached from', 'Sites whose platforms reach it, with commas between')}
+              <NamesField
+                label="Reached from"
+                help={problems.sites ?? 'Sites whose platforms reach it'}
+                error={!!problems.sites}
+                value={fields.sites}
+                known={known}
+                onChange={(sites) => set({ sites })}
+              />
               <Button variant="contained" disabled={busy !== undefined} onClick={() => void register()}>
                 {busy === 'registering' ? 'Registering…' : 'Register'}
               </Button>

@@ -1,5 +1,4 @@
 import {
-  Autocomplete,
   Box,
   Checkbox,
   FormControlLabel,
@@ -11,6 +10,7 @@ import {
 } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import { Controller, useFormContext } from 'react-hook-form';
+import { NamesField } from '../parts/NamesField';
 
 type Names<T> = { [K in keyof NewClass]-?: NewClass[K] extends T ? K : never }[keyof NewClass];
 
@@ -103,7 +103,7 @@ export function Pick({
   );
 }
 
-/** Names, chosen from those that exist; others can be typed, since what they name may still come. */
+/** Several names of the class. */
 export function Names({
   name,
   label,
@@ -121,23 +121,14 @@ export function Names({
     <Controller<NewClass, typeof name>
       name={name}
       render={({ field }) => (
-        <Autocomplete
-          multiple
-          freeSolo
-          autoSelect
-          size="small"
-          options={known.filter((k) => !field.value.includes(k))}
-          value={[...field.value]}
-          onChange={(_e, value) => field.onChange(value.map((v) => v.trim()).filter(Boolean))}
-          renderInput={(input) => (
-            <TextField
-              {...input}
-              label={label}
-              placeholder={field.value.length === 0 ? 'any' : ''}
-              helperText={help}
-              error={!!formState.errors[name]}
-            />
-          )}
+        <NamesField
+          label={label}
+          help={help}
+          known={known}
+          placeholder="any"
+          value={field.value}
+          onChange={field.onChange}
+          error={!!formState.errors[name]}
         />
       )}
     />

@@ -157,8 +157,8 @@ function TakeOut({
               : [
                   `Usable goes from ${sizeText(leaving.usableBefore)} to ${sizeText(leaving.usableAfter)}; the fill from ${percent(leaving.fillBefore)} to ${percent(leaving.fillAfter)}.`,
                   leaving.moved === 0
-                    ? `Nothing written is on ${owned.length === 1 ? 'it' : 'them'}; ${leaving.moves.length === 0 ? 'nothing moves' : `${leaving.moves.length} empty copies move`}.`
-                    : `${sizeText(leaving.moved)} in ${leaving.moves.length} copies moves first, at an estimated rate in ${durationText(leaving.seconds)}.`,
+                    ? `Nothing written is on ${owned.length === 1 ? 'it' : 'them'}; ${leaving.moves.length === 0 ? 'nothing moves' : leaving.moves.length === 1 ? '1 empty copy moves' : `${leaving.moves.length} empty copies move`}.`
+                    : `${sizeText(leaving.moved)} in ${leaving.moves.length === 1 ? '1 copy' : `${leaving.moves.length} copies`} moves first, at an estimated rate in ${durationText(leaving.seconds)}.`,
                 ]
           }
         />
@@ -206,7 +206,16 @@ export function Chosen({
     <Paper
       component="section"
       aria-label="Chosen disks"
-      sx={{ p: 1.5, position: 'sticky', bottom: 0, display: 'flex', flexDirection: 'column', gap: 1 }}
+      sx={{
+        p: 1.5,
+        position: 'sticky',
+        bottom: 0,
+        maxHeight: '32vh',
+        overflow: 'auto',
+        display: 'flex',
+        flexDirection: 'column',
+        gap: 1,
+      }}
     >
       <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
         <Typography variant="h3">

@@ -70,7 +70,7 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
           roles={roles}
           mayPick={mayPick}
           onPick={pools.length > 0 ? pick : undefined}
-          label={`Nodes and disks of ${backend.id}, ${picked.size} chosen. List them to choose with the keyboard.`}
+          label={`Nodes and disks of ${backend.id}, ${picked.size} chosen. Arrow keys go from disk to disk, Enter chooses one, Shift and Enter its node.`}
         />
       </Paper>
       {chosen.length > 0 && <Chosen backend={backend.id} chosen={chosen} pools={pools} clear={clear} />}

@@ -204,7 +204,7 @@ function Designer({
           roles={roles}
           mayPick={(disk) => unfit(disk) === undefined}
           onPick={(picked) => d.pick(picked, role)}
-          label={`Disks of ${backend}: ${design.data.length} chosen for data, ${design.metadata.length} for metadata. List them to choose with the keyboard.`}
+          label={`Disks of ${backend}: ${design.data.length} chosen for data, ${design.metadata.length} for metadata. Arrow keys go from disk to disk, Enter chooses one, Shift and Enter its node.`}
         />
       </Paper>
       <Paper sx={{ p: 2, position: 'sticky', top: 0 }}>

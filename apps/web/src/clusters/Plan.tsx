@@ -6,7 +6,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
 import { diskWords } from '../words/disks';
 import { drawPlan, type Role } from './drawing';
-import { hit, layoutPlan } from './layout';
+import { hit, layoutPlan, steppedTo, type PlanLayout } from './layout';
 
 interface PlanProps {
   readonly nodes: Inventory['nodes'];
@@ -38,6 +38,30 @@ function Words({ disk, role }: { disk: SeenDisk; role?: Role }) {
   );
 }
 
+/** Where the keys are, drawn over the disk. */
+function Cursor({ layout, disk }: { layout: PlanLayout; disk: number }) {
+  const [left, top, width, height] = layout.disks.slice(disk * 4, disk * 4 + 4);
+  const ring = useRef<HTMLDivElement>(null);
+  useEffect(() => ring.current?.scrollIntoView({ block: 'nearest' }), [disk]);
+  return (
+    <Box
+      ref={ring}
+      aria-hidden
+      sx={{
+        position: 'absolute',
+        left: left! - 3,
+        top: top! - 3,
+        width: width! + 6,
+        height: height! + 6,
+        border: 2,
+        borderColor: 'text.primary',
+        pointerEvents: 'none',
+        scrollMargin: '80px',
+      }}
+    />
+  );
+}
+
 /** Zones, racks, nodes and disks drawn to size, with fill and state; disks and nodes can be picked. */
 export function Plan(props: PlanProps) {
   const { nodes, disks, roles, onPick, label } = props;
@@ -46,6 +70,7 @@ export function Plan(props: PlanProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
   const [width, setWidth] = useState(0);
   const [over, setOver] = useState<{ disk?: number; node?: string }>({});
+  const [cursor, setCursor] = useState<number>();
   useLayoutEffect(() => {
     const box = holder.current!;
     const watch = new ResizeObserver(() => setWidth(Math.floor(box.clientWidth)));
@@ -68,8 +93,18 @@ export function Plan(props: PlanProps) {
     return layout ? hit(layout, event.clientX - box.left, event.clientY - box.top) : {};
   };
   const pointed = over.disk === undefined ? undefined : disks[over.disk];
+  const reached = cursor === undefined ? undefined : disks[cursor];
+  const press = (event: React.KeyboardEvent) => {
+    if (!layout || event.ctrlKey || event.altKey || event.metaKey) return;
+    const next = steppedTo(layout, cursor, event.key);
+    if (next !== undefined) setCursor(next);
+    else if (reached && onPick && (event.key === 'Enter' || event.key === ' '))
+      onPick(event.shiftKey ? disks.filter((d) => d.node === reached.node) : [reached]);
+    else return;
+    event.preventDefault();
+  };
   return (
-    <Box ref={holder} sx={{ width: '100%' }}>
+    <Box ref={holder} sx={{ width: '100%', position: 'relative' }}>
       <Tooltip
         followCursor
         title={pointed ? <Words disk={pointed} role={roles.get(pointed.id)} /> : (over.node ?? '')}
@@ -77,8 +112,15 @@ export function Plan(props: PlanProps) {
       >
         <canvas
           ref={canvas}
-          role="img"
+          role="application"
           aria-label={label}
+          tabIndex={0}
+          onKeyDown={press}
+          onFocus={(event) => {
+            if (layout && event.target.matches(':focus-visible'))
+              setCursor((c) => c ?? steppedTo(layout, c, 'ArrowRight'));
+          }}
+          onBlur={() => setCursor(undefined)}
           style={{
             width: '100%',
             height: layout?.height ?? 0,
@@ -98,6 +140,29 @@ export function Plan(props: PlanProps) {
           }}
         />
       </Tooltip>
+      {layout && reached && <Cursor layout={layout} disk={cursor!} />}
+      <Box
+        role="status"
+        sx={
+          layout && reached
+            ? {
+                position: 'absolute',
+                left: Math.max(0, Math.min(layout.disks[cursor! * 4]!, width - 300)),
+                top: layout.disks[cursor! * 4 + 1]! + layout.disks[cursor! * 4 + 3]! + 6,
+                zIndex: 1,
+                px: 1,
+                py: 0.5,
+                fontSize: 12.5,
+                bgcolor: 'background.paper',
+                border: 1,
+                borderColor: 'text.secondary',
+                pointerEvents: 'none',
+              }
+            : undefined
+        }
+      >
+        {reached && <Words disk={reached} role={roles.get(reached.id)} />}
+      </Box>
     </Box>
   );
 }

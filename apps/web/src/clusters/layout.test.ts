@@ -1,6 +1,6 @@
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
 import fc from 'fast-check';
-import { hit, layoutPlan } from './layout';
+import { hit, layoutPlan, steppedTo } from './layout';
 
 const node = (i: number): Inventory['nodes'][number] => ({
   name: `n${i}`,
@@ -47,3 +47,25 @@ test('nodes never overlap', () => {
     for (const b of nodes)
       if (a !== b) expect(a.x + a.w <= b.x || b.x + b.w <= a.x || a.y + a.h <= b.y || b.y + b.h <= a.y).toBe(true);
 });
+
+test('keys reach every disk, and each step back leads where one came from', () =>
+  fc.assert(
+    fc.property(clusters, ({ nodes, sizes, width }) => {
+      const all = Array.from({ length: nodes }, (_, i) => node(i));
+      const disks = all.flatMap((n) => sizes.map((c, k) => disk(`${n.name}-${k}`, n.name, c)));
+      const layout = layoutPlan(all, disks, width);
+      const seen = new Set<number>();
+      for (let at = steppedTo(layout, undefined, 'ArrowRight'); at !== undefined;) {
+        seen.add(at);
+        const next = steppedTo(layout, at, 'ArrowRight');
+        if (next !== undefined) expect(steppedTo(layout, next, 'ArrowLeft')).toBe(at);
+        const below = steppedTo(layout, at, 'ArrowDown');
+        if (below !== undefined) expect(steppedTo(layout, below, 'ArrowUp')).toBe(at);
+        expect(disks[steppedTo(layout, at, 'End')!]!.node).toBe(disks[at]!.node);
+        at = next;
+      }
+      expect(seen.size).toBe(disks.length);
+      expect(steppedTo(layout, 0, 'x')).toBeUndefined();
+    }),
+    { numRuns: 25 },
+  ));

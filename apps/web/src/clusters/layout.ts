@@ -97,3 +97,32 @@ export function hit(layout: PlanLayout, px: number, py: number): { node?: NodeBo
   });
   return { node, ...(disk !== undefined && { disk }) };
 }
+
+/** The disk that a key leads to from one, along its node or to the nodes above and below; undefined when the key leads nowhere. */
+export function steppedTo(layout: PlanLayout, from: number | undefined, key: string): number | undefined {
+  const nodes = layout.nodes.filter((n) => n.disks.length > 0);
+  const row = nodes.findIndex((n) => from !== undefined && n.disks.includes(from));
+  if (row < 0) return key.startsWith('Arrow') ? nodes[0]?.disks[0] : undefined;
+  const { disks } = nodes[row]!;
+  const at = disks.indexOf(from!);
+  const inRow = (to: number): number | undefined => {
+    const other = nodes[to]?.disks;
+    return other?.[Math.min(at, other.length - 1)];
+  };
+  switch (key) {
+    case 'ArrowRight':
+      return disks[at + 1] ?? nodes[row + 1]?.disks[0];
+    case 'ArrowLeft':
+      return disks[at - 1] ?? nodes[row - 1]?.disks.at(-1);
+    case 'ArrowDown':
+      return inRow(row + 1);
+    case 'ArrowUp':
+      return inRow(row - 1);
+    case 'Home':
+      return disks[0];
+    case 'End':
+      return disks.at(-1);
+    default:
+      return undefined;
+  }
+}

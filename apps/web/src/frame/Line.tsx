@@ -69,7 +69,7 @@ function inBar(links: readonly LineLink[]): { link: LineLink; count: number }[] 
   return bar;
 }
 
-function BarLink({ link, count, claim }: { link: LineLink; count: number; claim: string }) {
+function BarLink({ link, count, claim, hinted }: { link: LineLink; count: number; claim: string; hinted: boolean }) {
   const go = useGo();
   const path = placeOf(link, claim);
   const several = count > 1;
@@ -77,7 +77,7 @@ function BarLink({ link, count, claim }: { link: LineLink; count: number; claim:
     link.kind === 'copy' && several ? `${count} copies` : several ? `${count} ${link.kind}s` : shorten(link.name);
   const hint = [link.name, link.note, markWords[link.mark]].filter(Boolean).join(' · ');
   return (
-    <Tooltip title={hint}>
+    <Tooltip title={hinted ? hint : ''}>
       <Box
         component="button"
         onClick={() => path && go(path)}
@@ -164,7 +164,13 @@ export function Line() {
     >
       {open && data && !gone && <BothWorlds line={data} />}
       <Box sx={{ display: 'flex', alignItems: 'center', px: 1, minHeight: 50 }}>
-        <Tooltip title="The Line: the chain from namespace to devices for what is selected, with the names of both worlds.">
+        <Tooltip
+          title={
+            open
+              ? ''
+              : 'The Line: the chain from namespace to devices for what is selected, with the names of both worlds.'
+          }
+        >
           <Button
             onClick={() => setOpen(!open)}
             aria-expanded={open}
@@ -183,7 +189,7 @@ export function Line() {
             inBar(data.links).map(({ link, count }, i) => (
               <Box key={`${link.kind}-${i}`} sx={{ display: 'flex', alignItems: 'center', flex: 'none' }}>
                 {i > 0 && <Box aria-hidden sx={{ width: 14, borderTop: 1, borderColor: 'text.secondary' }} />}
-                <BarLink link={link} count={count} claim={data.claim} />
+                <BarLink link={link} count={count} claim={data.claim} hinted={!open} />
               </Box>
             ))
           )}
