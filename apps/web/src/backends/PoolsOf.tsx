@@ -83,7 +83,7 @@ export function PoolsOf({ backend }: { backend: BackendRow }) {
                 <PoolState pool={pool} />
               </TableCell>
               <TableCell sx={{ pl: 2 }}>
-                <Sounding {...thin} height={40} />
+                <Sounding {...thin} height={48} />
               </TableCell>
               <TableCell align="right">
                 <Size bytes={thin.usable} />

@@ -175,7 +175,7 @@ function Detail({ row }: { row: ClassRow }) {
     return { text: `Class ${name} is deleted.` };
   });
   return (
-    <Box sx={{ display: 'grid', gridTemplateColumns: 'minmax(620px, 1fr) 380px', gap: 2, alignItems: 'start' }}>
+    <Box sx={{ display: 'grid', gridTemplateColumns: 'minmax(600px, 1fr) 470px', gap: 2, alignItems: 'start' }}>
       <Box>
         <Paper sx={{ p: 2 }}>
           <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', pb: 1.5, flexWrap: 'wrap' }}>

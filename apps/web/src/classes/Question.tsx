@@ -24,7 +24,7 @@ export function Question({
         borderColor: 'divider',
         py: 1.5,
         display: 'grid',
-        gridTemplateColumns: '270px minmax(0, 1fr)',
+        gridTemplateColumns: 'minmax(200px, 270px) minmax(0, 1fr)',
         gap: 3,
       }}
     >

@@ -116,6 +116,10 @@ function Grow({
   );
 }
 
+/** What moves: shards are the backend's own affair and are not listed one by one. */
+const movesOf = (copies: number): string =>
+  copies === 0 ? 'of shards move' : copies === 1 ? 'in 1 copy moves' : `in ${copies} copies move`;
+
 function TakeOut({
   backend,
   pool,
@@ -158,7 +162,7 @@ function TakeOut({
                   `Usable goes from ${sizeText(leaving.usableBefore)} to ${sizeText(leaving.usableAfter)}; the fill from ${percent(leaving.fillBefore)} to ${percent(leaving.fillAfter)}.`,
                   leaving.moved === 0
                     ? `Nothing written is on ${owned.length === 1 ? 'it' : 'them'}; ${leaving.moves.length === 0 ? 'nothing moves' : leaving.moves.length === 1 ? '1 empty copy moves' : `${leaving.moves.length} empty copies move`}.`
-                    : `${sizeText(leaving.moved)} in ${leaving.moves.length === 1 ? '1 copy' : `${leaving.moves.length} copies`} moves first, at an estimated rate in ${durationText(leaving.seconds)}.`,
+                    : `${sizeText(leaving.moved)} ${movesOf(leaving.moves.length)} first, at an estimated rate in ${durationText(leaving.seconds)}.`,
                 ]
           }
         />

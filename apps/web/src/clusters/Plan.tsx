@@ -42,7 +42,9 @@ function Words({ disk, role }: { disk: SeenDisk; role?: Role }) {
 function Cursor({ layout, disk }: { layout: PlanLayout; disk: number }) {
   const [left, top, width, height] = layout.disks.slice(disk * 4, disk * 4 + 4);
   const ring = useRef<HTMLDivElement>(null);
-  useEffect(() => ring.current?.scrollIntoView({ block: 'nearest' }), [disk]);
+  useEffect(() => {
+    void ring.current?.scrollIntoView({ block: 'nearest' });
+  }, [disk]);
   return (
     <Box
       ref={ring}

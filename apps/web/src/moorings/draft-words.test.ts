@@ -67,6 +67,7 @@ const outlook = (claims: number, part: Partial<Outlook> = {}): Outlook => ({
   bytes: claims * 100 * GiB,
   usual: 100 * GiB,
   known: true,
+  mode: 'ReadWriteOnce',
   stoppedBy: [{ pool: 'a', rule: 'iops' }],
   ...part,
 });
@@ -120,5 +121,7 @@ test('how much more a class takes, with what stops it', () => {
   );
   expect(outlookText(outlook(0))).toMatch(/^no more of (its usual|a guessed) /);
   expect(outlookText(outlook(30, { stoppedBy: [] }))).toBe('30 more of 100 GiB, 2.93 TiB');
+  // beside a claim tried with another mode, it says which one it counts
+  expect(outlookText(outlook(0, { mode: 'ReadWriteMany' }))).toMatch(/ 100 GiB with ReadWriteMany$/);
   expect([countText(1234), countText(100_000)]).toEqual(['1,234', 'over 99,999']);
 });

@@ -11,8 +11,11 @@ const ruleInSentence = (rule: RuleName): string => ruleTitles[rule].replace(/^[A
 
 /** How much more the class takes, and what stops it. */
 export function outlookText(outlook: Outlook): string {
-  if (outlook.claims === 0) return `no more of ${outlook.known ? 'its usual' : 'a guessed'} ${sizeText(outlook.usual)}`;
+  // what is tried above may be another size, and another mode
+  const mode = outlook.mode === 'ReadWriteOnce' ? '' : ` with ${outlook.mode}`;
+  if (outlook.claims === 0)
+    return `no more of ${outlook.known ? 'its usual' : 'a guessed'} ${sizeText(outlook.usual)}${mode}`;
   const stop = outlook.stoppedBy[0];
   const until = stop ? `, until ${ruleInSentence(stop.rule)} stops it` : '';
-  return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}, ${sizeText(outlook.bytes)}${until}`;
+  return `${countText(outlook.claims)} more of ${sizeText(outlook.usual)}${mode}, ${sizeText(outlook.bytes)}${until}`;
 }

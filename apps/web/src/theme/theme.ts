@@ -42,6 +42,7 @@ export function makeTheme(look: Look) {
       button: { textTransform: 'none', fontWeight: 600 },
     },
     components: {
+      MuiChip: { styleOverrides: { root: { borderRadius: 0 } } },
       MuiCssBaseline: {
         styleOverrides: {
           'html, body, #root': { height: '100%' },

@@ -1,4 +1,4 @@
-import type { StorageClass } from '../classes/storage-class';
+import type { AccessMode, StorageClass } from '../classes/storage-class';
 import type { Pool } from '../pools/pool';
 import { GiB, type Bytes } from '../sizes/bytes';
 import { classRoom, decide, rankPools, type ClassRoom } from './decide';
@@ -40,13 +40,17 @@ export interface Outlook extends ClassRoom {
   readonly usual: number;
   /** Whether anybody asked it yet, or the size is a guess. */
   readonly known: boolean;
+  /** The access mode that is counted. */
+  readonly mode: AccessMode;
 }
 
 /** A claim as a class is usually asked for it. */
+const usualMode = (cls: StorageClass): AccessMode =>
+  cls.purpose === 'shared-files' ? 'ReadWriteMany' : 'ReadWriteOnce';
 const usualClaim = (cls: StorageClass, size: number): ClaimRequest => ({
   namespace: '',
   size: size as Bytes,
-  modes: [cls.purpose === 'shared-files' ? 'ReadWriteMany' : 'ReadWriteOnce'],
+  modes: [usualMode(cls)],
   volumeMode: cls.volumeMode === 'Block' ? 'Block' : 'Filesystem',
 });
 
@@ -64,7 +68,7 @@ const inputOf = (site: Site, storageClass: StorageClass, size: number): Placemen
 export function outlookOf(site: Site, storageClass: StorageClass): Outlook {
   const usual = usualSize(site.held, storageClass.name);
   const room = classRoom(inputOf(site, storageClass, usual ?? guessedSize));
-  return { ...room, usual: usual ?? guessedSize, known: usual !== undefined };
+  return { ...room, usual: usual ?? guessedSize, known: usual !== undefined, mode: usualMode(storageClass) };
 }
 
 /** The share of its size by which a volume is taken to grow next. */
