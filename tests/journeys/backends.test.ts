@@ -163,6 +163,33 @@ test('a node that does not fit elsewhere is not taken out, and why is said with 
   expect(await refused.isEnabled()).toBe(false);
 }, 300_000);
 
+test('disks are chosen in the drawing by keys alone, and told as they are reached', async () => {
+  await browser.go('/backends/kelp');
+  await browser.find('canvas[data-drawn]');
+  const { Key } = await import('selenium-webdriver');
+  await browser.driver.executeScript(`document.querySelector('canvas').focus()`);
+  const press = (...keys: string[]) =>
+    browser.driver
+      .actions()
+      .sendKeys(...keys)
+      .perform();
+  await press(Key.ARROW_RIGHT, Key.ARROW_RIGHT, Key.ENTER);
+  await browser.see('1 disk chosen');
+  const [disk] = (await (await browser.find('[aria-label="Chosen disks"]')).getText()).match(/quay-\d+/)!;
+  expect(await shown('[role=status] strong')).toMatch(/^eui\./);
+  expect(await shown('[role=status]:has(strong)')).toContain(disk);
+  // the same key lets it go, and with Shift its whole node is chosen
+  await press(Key.ENTER);
+  await browser.driver.wait(
+    async () => (await browser.driver.findElements({ css: '[aria-label="Chosen disks"]' })).length === 0,
+    60_000,
+    'the disk stays chosen',
+  );
+  await browser.driver.actions().keyDown(Key.SHIFT).sendKeys(Key.ENTER).keyUp(Key.SHIFT).perform();
+  await browser.see(`disks chosen`);
+  expect(await (await browser.find('[aria-label="Chosen disks"]')).getText()).toMatch(/^[2-9]\d* disks chosen/);
+}, 300_000);
+
 test('a finding is set aside with a reason and a date, and taken up again', async () => {
   await browser.go('/watch');
   const row = '[data-finding="capacity-stranded"]';

@@ -26,7 +26,7 @@ const bodies = {
       places: Array.from({ length: 10_000 }, (_, i) => ({
         namespace: 'wave-model',
         claim: `bench-${i}`,
-        pool: 'nowhere',
+        pool: 'basalt-broad',
       })),
     },
   ],

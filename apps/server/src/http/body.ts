@@ -4,7 +4,7 @@ import { HttpProblem } from './problem';
 /** Bytes of a body where its endpoint does not say otherwise. */
 const usualLimit = 64 * 1024;
 /** Commas and brackets: parsing and checking cost by the number of values, not by their bytes alone. */
-const mostValues = 100_000;
+const mostValues = 50_000;
 
 const tooMany = () =>
   new HttpProblem(

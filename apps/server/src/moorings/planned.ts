@@ -25,10 +25,10 @@ export async function planPlaces(
   await database.transaction(async (tx) => {
     await database.rows(
       `INSERT INTO planned_places (namespace, claim_name, pool_id, person, plan)
-       SELECT n, c, p, $4, $5 FROM unnest($1::text[], $2::text[], $3::text[]) AS x(n, c, p)
+       SELECT namespace, claim, pool, $2, $3 FROM jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text, pool text)
        ON CONFLICT (namespace, claim_name) DO UPDATE
          SET pool_id = excluded.pool_id, person = excluded.person, plan = excluded.plan, at = now()`,
-      [places.map((p) => p.namespace), places.map((p) => p.claim), places.map((p) => p.pool), person, randomUUID()],
+      [JSON.stringify(places), person, randomUUID()],
       tx,
     );
     const subject = `${places[0]!.namespace}/${places[0]!.claim}`;
