@@ -88,6 +88,8 @@ test('a cluster is commissioned out of six mixed nodes, with usable and safe kno
   await browser.choose('Protection', '3 copies');
   expect(await figures()).toEqual(suggested);
   await browser.click('Commission 20 disks');
+  await browser.see('What is on these 20 disks is lost.');
+  await browser.click('Commission 20 disks');
 
   await browser.find('[data-change="settled"]');
   await browser.see('6 nodes');

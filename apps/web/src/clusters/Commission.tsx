@@ -26,6 +26,7 @@ import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
+import { Twice } from '../parts/Twice';
 import { useAct, useNotice } from '../parts/useAct';
 import { Outcome } from './Outcome';
 import { PlanOrTable } from './PlanOrTable';
@@ -221,9 +222,12 @@ function Designer({
           </Box>
         )}
         <Box sx={{ display: 'flex', gap: 1, mt: 2, flexWrap: 'wrap' }}>
-          <Button variant="contained" disabled={blocked || begin.isPending} onClick={() => begin.mutate(undefined)}>
-            Commission {design.data.length + design.metadata.length} disks
-          </Button>
+          <Twice
+            words={`Commission ${design.data.length + design.metadata.length} disks`}
+            sure={`What is on these ${design.data.length + design.metadata.length} disks is lost.`}
+            disabled={blocked || begin.isPending}
+            act={() => begin.mutate(undefined)}
+          />
           <Button onClick={() => save(`${design.pool}.yaml`, writePlan(toPortable(design, d.byId)))}>
             Save the plan
           </Button>
@@ -242,7 +246,7 @@ function Designer({
         </Box>
         <Typography variant="caption" color="text.secondary" component="p" sx={{ mt: 1 }}>
           {may
-            ? 'What is on these disks is lost. It is done one node at a time, and given back if it cannot be finished.'
+            ? 'It is done one node at a time, and given back if it cannot be finished.'
             : 'Commissioning is for storage engineers and operators.'}
         </Typography>
       </Paper>

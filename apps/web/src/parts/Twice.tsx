@@ -24,7 +24,15 @@ export function Twice({
   return (
     <Box
       role="alert"
-      sx={{ display: 'flex', gap: 1, alignItems: 'center', border: 1, borderColor: 'error.main', p: 0.75 }}
+      sx={{
+        display: 'flex',
+        gap: 1,
+        alignItems: 'center',
+        flexWrap: 'wrap',
+        border: 1,
+        borderColor: 'error.main',
+        p: 0.75,
+      }}
     >
       <Typography variant="body2">{sure}</Typography>
       <Button onClick={() => setAsking(false)}>Leave it</Button>
