@@ -29,7 +29,7 @@ const TiB = 2 ** 40;
 const open: Server[] = [];
 
 beforeAll(async () => {
-  world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 700 });
+  world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 2500 });
   server = await world.start();
   await world.operator(server);
   tom = await new Caller(server.url).signIn('tom');
@@ -50,9 +50,9 @@ const access = (part: object = {}) => ({
 });
 const probe = (part: object = {}) => tom.ok<Probe>('POST', '/api/backends/probe', access(part));
 /** A backend like gneiss that is another one, with the pool named as one likes. */
-const schistSeed = (pool = 'schist-shared'): BackendSeed => ({
+const schistSeed = (pool = 'schist-shared', id = 'schist'): BackendSeed => ({
   ...(JSON.parse(
-    JSON.stringify(gneissSeed()).replaceAll('gneiss-shared', pool).replaceAll('gneiss', 'schist'),
+    JSON.stringify(gneissSeed()).replaceAll('gneiss-shared', pool).replaceAll('gneiss', id),
   ) as BackendSeed),
   createMs: 5,
 });
@@ -277,6 +277,37 @@ describe('registering', () => {
       });
     } finally {
       await schist.stop();
+    }
+  });
+
+  test('forgetting a backend while it is looked at, moored and claimed ends for each in an answer, and nothing is half gone', async () => {
+    const marble = await startBackend(schistSeed('marble-shared', 'marble'));
+    const maren = await new Caller(server.url).signIn();
+    await maren.ok('POST', '/api/classes', aClass('passing', { copies: 1 }));
+    try {
+      for (let round = 0; round < 12; round++) {
+        await tom.ok('POST', '/api/backends', registration({ id: 'marble', address: marble.url }));
+        await maren.ok('PUT', '/api/moorings/passing/marble-shared', { enabled: true });
+        marble.backend.setPool('marble-shared', { usable: (100 + round) * TiB });
+        const answers = await Promise.all([
+          maren.call('POST', '/api/claims', aClaim(`passing-${round}`, 'passing', { size: '10Gi' })),
+          maren.call('PUT', '/api/moorings/passing/marble-shared', { weight: round + 2 }),
+          tom.call('DELETE', '/api/backends/marble'),
+          maren.call('PATCH', '/api/pools/marble-shared', { overcommit: 1 + round / 10 }),
+        ]);
+        expect(answers.filter((a) => a.status >= 500)).toEqual([]);
+        await maren.call('DELETE', `/api/claims/tide-gauges/passing-${round}?confirm=passing-${round}`);
+        await eventuallyHolds('the claim is gone', async () =>
+          expect(
+            await world.rows(`SELECT 1 FROM reservations WHERE pool_id = 'marble-shared' AND state <> 'adrift'`),
+          ).toEqual([]),
+        );
+        await world.rows(`DELETE FROM reservations WHERE pool_id = 'marble-shared'`);
+        if (await listed('marble')) await tom.ok('DELETE', '/api/backends/marble');
+        expect(await world.rows(`SELECT 1 FROM pools WHERE backend_id = 'marble'`)).toEqual([]);
+      }
+    } finally {
+      await marble.stop();
     }
   });
 

@@ -163,6 +163,9 @@ export async function changeCredentials(
 /** Forgets a backend. Refused while it holds volumes of our claims, or while its disks are being changed. */
 export async function removeBackend(database: Database, backends: Backends, id: string, person: string): Promise<void> {
   await database.transaction(async (tx) => {
+    // in the order in which a look at the backend takes them: that lock, the pools, the backend
+    await database.rows('SELECT pg_advisory_xact_lock(4416, 1)', [], tx);
+    await database.rows('SELECT id FROM pools WHERE backend_id = $1 ORDER BY id FOR UPDATE', [id], tx);
     const row = await database.one<{ title: string; address: string }>(
       'SELECT title, address FROM backends WHERE id = $1 FOR UPDATE',
       [id],

@@ -52,3 +52,12 @@ export function isDatabaseGone(error: unknown): boolean {
   const gone = /^(ECONNREFUSED|ECONNRESET|EPIPE|57P0[123]|08\w{3})$/;
   return gone.test(code ?? '') || gone.test(original?.code ?? '') || /terminated/.test(original?.message ?? '');
 }
+
+/**
+ * Whether PostgreSQL turned a statement back because another change met it: each waited for the other, or what it refers to had
+ * just been deleted. Its transaction left nothing.
+ */
+export function metAnother(error: unknown): boolean {
+  const { original } = error as { original?: { code?: string } };
+  return /^(40P01|40001|23503)$/.test(original?.code ?? '');
+}

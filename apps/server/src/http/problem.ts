@@ -1,7 +1,7 @@
 import type { Problem } from '@moorage/contract/problem';
 import { PlatformProblem } from '../platform/connector';
 import { BackendProblem } from '../backends/connector';
-import { isDatabaseGone } from '../database/database';
+import { isDatabaseGone, metAnother } from '../database/database';
 
 /** An error with its answer: what happened, to what, why, and what to do. */
 export class HttpProblem extends Error {
@@ -95,6 +95,16 @@ export function toProblem(error: unknown): HttpProblem {
       'database-unavailable',
       'The database does not answer',
       'PostgreSQL cannot be reached, so it is not known whether this was carried out; look again when it is back. The server keeps trying and goes on by itself.',
+    );
+  if (metAnother(error))
+    return new HttpProblem(
+      409,
+      'met-another-change',
+      'Two changes met',
+      'Somebody changed or deleted the same thing at the same moment, and went first. Look at what stands now, then try again.',
+      undefined,
+      undefined,
+      1,
     );
   const { type, status } = error as { type?: string; status?: number };
   if (type === 'entity.parse.failed')
