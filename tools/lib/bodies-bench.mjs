@@ -20,10 +20,10 @@ const bodies = {
       ),
     },
   ],
-  'kept plan, 10,000 places': [
+  'kept plan, 5,000 places': [
     '/api/planned-places',
     {
-      places: Array.from({ length: 10_000 }, (_, i) => ({
+      places: Array.from({ length: 5000 }, (_, i) => ({
         namespace: 'wave-model',
         claim: `bench-${i}`,
         pool: 'basalt-broad',

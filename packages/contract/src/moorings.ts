@@ -120,5 +120,5 @@ export const plannedPlacesSchema = z.object({
   places: z
     .array(z.object({ namespace: nameSchema, claim: nameSchema, pool: z.string() }))
     .min(1)
-    .max(10_000),
+    .max(5_000, 'A plan takes 5,000 claims at most. Keep it in parts.'),
 });
