@@ -111,6 +111,9 @@ export function makeApp(
     const problem = toProblem(error);
     if (problem.status === 500)
       log.error({ err: error, path: request.path }, 'a request failed for a reason not foreseen');
+    // the caller is told to try again; whoever runs the server sees whether it is more than chance
+    if (problem.code === 'met-another-change')
+      log.warn({ err: error, path: request.path }, 'a request met another change');
     if (response.headersSent) return response.end();
     if (problem.retryAfterS !== undefined) response.setHeader('Retry-After', String(problem.retryAfterS));
     return response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));

@@ -52,7 +52,7 @@ export class Idempotency {
           person,
           lease,
         ])
-        // without PostgreSQL the key stays until this server's lease ends with its connection, which it then does
+        // what PostgreSQL does not take now stays until this server's lease ends, as it does with its connection, or the key expires
         .catch(() => undefined);
       throw error;
     }
