@@ -1,6 +1,6 @@
 import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { randomBytes } from 'node:crypto';
-import { chownSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { chownSync, closeSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { createConnection } from 'node:net';
 import { join } from 'node:path';
 import { isRoot, postgresBin } from './install.mjs';
@@ -108,21 +108,23 @@ export async function startPostgres(base, { database = 'moorage', fast = false, 
     'shared_buffers=64MB',
     ...quick,
   ];
+  // a file, not a pipe: a pipe that nobody reads for a while fills, and then every connection that logs something stands still
+  const log = join(folder, 'postgres.log');
+  const logTo = openSync(log, 'w');
   // in a process group of its own: Ctrl-C reaches us alone, and we end things in order
   const child = spawn(join(bin, 'postgres'), ['-D', data, '-p', String(at), ...settings], {
     ...who,
     cwd: '/',
-    stdio: ['ignore', 'ignore', 'pipe'],
+    stdio: ['ignore', 'ignore', logTo],
     detached: true,
   });
-  let said = '';
-  child.stderr.on('data', (chunk) => (said = (said + chunk).slice(-4000)));
+  closeSync(logTo);
   let ended = false;
   const exit = new Promise((resolve) => child.once('exit', () => resolve((ended = true))));
   for (let i = 0; i < 200 && !(await answers(at)); i++) {
     if (ended)
       throw new Stop(
-        `PostgreSQL did not start in ${data}. It said:\n${said}\nIf the folder is damaged, begin anew with --fresh.`,
+        `PostgreSQL did not start in ${data}. It said:\n${readFileSync(log, 'utf8').slice(-4000)}\nIf the folder is damaged, begin anew with --fresh.`,
       );
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
