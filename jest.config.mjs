@@ -10,19 +10,13 @@ const transform = {
   ],
 };
 // these packages ship only ES modules, which Jest takes after a change of form
-const esm = [
-  '@kubernetes/client-node',
-  'openid-client',
-  'oauth4webapi',
-  'jose',
-  '@seriousme',
-  'ajv-draft-04',
-  'get-port',
-];
+const esm = ['@seriousme', 'ajv-draft-04', 'get-port'];
 const common = {
   transform,
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
   testEnvironment: 'node',
+  // as the built server has it: one file that loads in a tenth of the time
+  moduleNameMapper: { '^\\./platform-client$': '<rootDir>/apps/server/dist/platform-client.cjs' },
   moduleFileExtensions: ['ts', 'tsx', 'js', 'mjs', 'json'],
   extensionsToTreatAsEsm: [],
 };

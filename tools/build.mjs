@@ -3,6 +3,10 @@ import { build } from 'esbuild';
 import { join } from 'node:path';
 import { root } from './lib/places.mjs';
 
+/** Built apart, to one file beside the programs that load it. */
+const platformClient = 'apps/server/src/platform/platform-client.ts';
+const platformClientFile = 'platform-client.cjs';
+
 const common = {
   absWorkingDir: root,
   bundle: true,
@@ -19,6 +23,7 @@ const common = {
         b.onResolve({ filter: /^[^./]/ }, ({ path }) =>
           path.startsWith('@moorage/') ? undefined : { path, external: true },
         );
+        b.onResolve({ filter: /^\.\/platform-client$/ }, () => ({ path: `./${platformClientFile}`, external: true }));
       },
     },
   ],
@@ -39,6 +44,18 @@ export async function buildPrograms() {
       entryNames: '[name]',
     }),
     build({ ...common, entryPoints: ['apps/standins/src/main.ts'], outdir: 'apps/standins/dist' }),
+    build({
+      absWorkingDir: root,
+      entryPoints: [platformClient],
+      bundle: true,
+      platform: 'node',
+      format: 'cjs',
+      target: 'node20',
+      logLevel: 'error',
+      outfile: `apps/server/dist/${platformClientFile}`,
+      minify: true,
+      keepNames: true,
+    }),
   ]);
 }
 

@@ -1,5 +1,5 @@
 /** All tests, with what they need: `npm test`; without the browser: `npm run check`. Ends with one line: N passed, N failed. */
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { chmodSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureModules, ensureNode, ensurePackages, isRoot } from './lib/install.mjs';
@@ -12,6 +12,9 @@ const showTimes = process.argv.includes('--times');
 const withBrowser = !process.argv.includes('--no-browser');
 /** Names or paths after `--only` narrow the Jest run, for work on one part. */
 const only = process.argv.includes('--only') ? process.argv.slice(process.argv.indexOf('--only') + 1) : [];
+
+/** Test files at once; the waits of each are another's time. */
+const workers = 3;
 
 let passed = 0;
 let failed = 0;
@@ -27,14 +30,20 @@ async function check(name, script, ...args) {
   count(name, ok, output);
 }
 
+const kinds = { unit: /packages|apps\/(web|standins)/, server: /apps\/server/, journeys: /tests\/journeys/ };
+
+/** Runs test files of these kinds, several at once: most of what they do is waiting for others. */
 async function jest(projects, env) {
   const folder = mkdtempSync(join(tmpdir(), 'moorage-test-'));
   const report = join(folder, 'report.json');
-  const args = ['--selectProjects', ...projects, '--json', '--passWithNoTests', `--outputFile=${report}`, ...only];
-  // each server test has a world of its own; browsers want the machine for themselves;
-  // sockets of clients that were torn down must not keep the run from ending
-  if (projects.includes('server')) args.push('--maxWorkers=2', '--forceExit');
-  if (projects.includes('journeys')) args.push('--runInBand', '--forceExit');
+  const args = [
+    ...['--selectProjects', ...projects],
+    ...['--json', `--outputFile=${report}`, '--passWithNoTests', `--maxWorkers=${workers}`],
+    `--testSequencer=${join(root, 'tools/lib/longest-first.mjs')}`,
+    // sockets of clients that were torn down must not keep the run from ending
+    '--forceExit',
+    ...only,
+  ];
   const { output } = await runNode('node_modules/jest/bin/jest.js', args, { env, timeoutMs: 2_400_000 });
   let result;
   try {
@@ -46,18 +55,49 @@ async function jest(projects, env) {
   } finally {
     rmSync(folder, { recursive: true, force: true });
   }
-  // a file whose preparation or end failed is a failure, although every test in it may have passed
-  const broken = result.testResults.filter(
-    (t) => t.status === 'failed' && !t.assertionResults.some((a) => a.status === 'failed'),
-  ).length;
-  passed += result.numPassedTests;
-  failed += result.numFailedTests + broken;
-  say(`${projects.join(', ')}: ${result.numPassedTests} passed, ${result.numFailedTests + broken} failed`);
+  const files = result.testResults.map((file) => ({ ...file, name: file.name.replace(`${root}/`, '') }));
+  for (const project of projects)
+    tell(
+      project,
+      files.filter((file) => kinds[project].test(file.name)),
+    );
   if (showTimes)
-    for (const { name, startTime, endTime } of result.testResults.toSorted((a, b) => a.startTime - b.startTime))
-      say(`${((endTime - startTime) / 1000).toFixed(1).padStart(7)} s  ${name.replace(root + '/', '')}`);
-  for (const { message, name } of result.testResults)
-    if (message) console.log(`${name.replace(root + '/', '')}\n${message}`);
+    for (const { name, startTime, endTime } of files.toSorted((x, y) => x.startTime - y.startTime))
+      say(`${((endTime - startTime) / 1000).toFixed(1).padStart(7)} s  ${name}`);
+  for (const { message, name } of files) if (message) console.log(`${name}\n${message}`);
+}
+
+function tell(project, files) {
+  const counted = (status) => files.flatMap((f) => f.assertionResults).filter((a) => a.status === status).length;
+  // a file whose preparation or end failed is a failure, although every test in it may have passed
+  const broken = files.filter((f) => f.status === 'failed' && !f.assertionResults.some((a) => a.status === 'failed'));
+  passed += counted('passed');
+  failed += counted('failed') + broken.length;
+  say(`${project}: ${counted('passed')} passed, ${counted('failed') + broken.length} failed`);
+}
+
+async function checks() {
+  await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.');
+  await check('lint', 'eslint/bin/eslint.js', '.');
+  await check('types', 'typescript/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
+}
+
+async function tests() {
+  const [{ ensureBuilt }, { startPostgres }] = await Promise.all([
+    import('./lib/built.mjs'),
+    import('./lib/postgres.mjs'),
+  ]);
+  const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-postgres-'));
+  chmodSync(folder, 0o755);
+  const [postgres] = await Promise.all([startPostgres(folder, { fast: true }), ensureBuilt({ web: withBrowser })]);
+  try {
+    await jest(['unit', 'server', ...(withBrowser ? ['journeys'] : [])], {
+      MOORAGE_TEST_POSTGRES: postgres.adminUrl,
+    });
+  } finally {
+    await postgres.stop();
+    rmSync(folder, { recursive: true, force: true });
+  }
 }
 
 async function main() {
@@ -72,27 +112,7 @@ async function main() {
     ...(withBrowser ? ['chromium', 'chromium-driver'] : []),
   ]);
   ensureModules();
-  if (only.length === 0) {
-    await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.');
-    await check('lint', 'eslint/bin/eslint.js', '.');
-    await check('types', 'typescript/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
-  }
-  const { ensureBuilt } = await import('./lib/built.mjs');
-  await ensureBuilt({ web: withBrowser });
-  await jest(['unit'], {});
-  const { startPostgres } = await import('./lib/postgres.mjs');
-  const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-postgres-'));
-  const { chmodSync } = await import('node:fs');
-  chmodSync(folder, 0o755);
-  const postgres = await startPostgres(folder, { fast: true });
-  try {
-    const env = { MOORAGE_TEST_POSTGRES: postgres.adminUrl };
-    await jest(['server'], env);
-    if (withBrowser) await jest(['journeys'], env);
-  } finally {
-    await postgres.stop();
-    rmSync(folder, { recursive: true, force: true });
-  }
+  await Promise.all([only.length === 0 ? checks() : undefined, tests()]);
 }
 
 try {

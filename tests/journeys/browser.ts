@@ -40,6 +40,8 @@ export class Browser {
       .setChromeOptions(options)
       .setChromeService(new ServiceBuilder('/usr/bin/chromedriver'))
       .build();
+    // an examination of a whole page takes its time when others are at work
+    await driver.manage().setTimeouts({ script: 120_000 });
     const browser = new Browser(driver, base, profile);
     await browser.size(1280, 800);
     return browser;

@@ -1,3 +1,4 @@
+import type { Metrics } from '../metrics/metrics';
 import {
   ApiException,
   KubeConfig,
@@ -5,8 +6,7 @@ import {
   PatchStrategy,
   Watch,
   type KubernetesObject,
-} from '@kubernetes/client-node';
-import type { Metrics } from '../metrics/metrics';
+} from './platform-client';
 import {
   PlatformProblem,
   type PlatformConnector,

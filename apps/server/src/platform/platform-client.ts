@@ -1,0 +1,9 @@
+/** What we use of the platform's standard client: thousands of files in all, built into one that loads in a tenth of the time. */
+export {
+  ApiException,
+  KubeConfig,
+  KubernetesObjectApi,
+  PatchStrategy,
+  Watch,
+  type KubernetesObject,
+} from '@kubernetes/client-node';
