@@ -64,6 +64,15 @@ describe('calls', () => {
     ).toBe('unreachable');
   });
 
+  test('are given up when the platform takes them and never answers', async () => {
+    platform.faults.add({ kind: 'hang', path: 'nodes' });
+    const hasty = new KubernetesConnector(platform.url, undefined, new Metrics(), 200);
+    expect(await problemOf(hasty.list('nodes'))).toMatchObject({
+      code: 'unreachable',
+      message: expect.stringContaining('did not answer in time') as string,
+    });
+  });
+
   test('lists longer than a page are read to their end', async () => {
     for (let i = 0; i < 1203; i++)
       platform.store.create('persistentvolumes', {
@@ -112,5 +121,15 @@ describe('a watch', () => {
   test('that is told to end before it began ends', async () => {
     const { version } = await connector.list('nodes');
     await connector.watch('nodes', version, () => undefined, AbortSignal.abort());
+  });
+
+  test('that the platform never begins to answer ends when told', async () => {
+    platform.faults.add({ kind: 'hang', path: 'nodes' });
+    const stop = new AbortController();
+    const watching = connector.watch('nodes', '1', () => undefined, stop.signal);
+    const asked = platform.faults.calls.length;
+    await eventually('it asks', () => Promise.resolve(platform.faults.calls.length > asked));
+    stop.abort();
+    await watching;
   });
 });

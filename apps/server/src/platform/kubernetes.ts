@@ -1,3 +1,4 @@
+import { TaskCancelledError, timeout, TimeoutStrategy, type TimeoutPolicy } from 'cockatiel';
 import type { Metrics } from '../metrics/metrics';
 import {
   ApiException,
@@ -35,6 +36,9 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
   },
 };
 
+/** How long a call may take: a platform that takes calls and never answers must not hold what waits for it for ever. */
+const usualPatienceMs = 30_000;
+
 const codes: Record<number, PlatformProblemCode> = { 403: 'forbidden', 404: 'not-found', 410: 'gone', 422: 'invalid' };
 
 interface StatusBody {
@@ -45,6 +49,11 @@ interface StatusBody {
 
 function problemOf(error: unknown): PlatformProblem {
   if (error instanceof PlatformProblem) return error;
+  if (error instanceof TaskCancelledError)
+    return new PlatformProblem(
+      'unreachable',
+      'the platform did not answer in time; what was asked may be done all the same',
+    );
   if (!(error instanceof ApiException))
     return new PlatformProblem('unreachable', error instanceof Error ? error.message : String(error));
   let body: StatusBody = {};
@@ -63,12 +72,15 @@ function problemOf(error: unknown): PlatformProblem {
 export class KubernetesConnector implements PlatformConnector {
   private readonly config = new KubeConfig();
   private readonly objects: KubernetesObjectApi;
+  private readonly patience: TimeoutPolicy;
 
   constructor(
     server: string,
     token: string | undefined,
     private readonly metrics: Metrics,
+    patienceMs = usualPatienceMs,
   ) {
+    this.patience = timeout(patienceMs, TimeoutStrategy.Aggressive);
     this.config.loadFromOptions({
       clusters: [{ name: 'site', server, skipTLSVerify: server.startsWith('http:') }],
       users: [{ name: 'moorage', token }],
@@ -80,7 +92,7 @@ export class KubernetesConnector implements PlatformConnector {
 
   private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
     try {
-      return await this.metrics.timed('platform', name, work);
+      return await this.metrics.timed('platform', name, () => this.patience.execute(work));
     } catch (error) {
       throw problemOf(error);
     }
@@ -120,8 +132,12 @@ export class KubernetesConnector implements PlatformConnector {
     signal: AbortSignal,
   ): Promise<void> {
     return new Promise((resolve, reject) => {
+      if (signal.aborted) return resolve();
+      // at once, even while the platform has not begun to answer
+      signal.addEventListener('abort', () => resolve(), { once: true });
       let gone: PlatformProblem | undefined;
       const onLine = (type: string, object: PlatformObject & { code?: number; message?: string }) => {
+        if (signal.aborted) return;
         if (type === 'ERROR')
           gone = new PlatformProblem(object.code === 410 ? 'gone' : 'failed', object.message ?? 'the watch failed');
         else if (type === 'BOOKMARK') onEvent({ version: object.metadata.resourceVersion! });

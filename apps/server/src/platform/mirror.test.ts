@@ -130,6 +130,14 @@ test('a list that says the same again wakes nobody', async () => {
   expect(heard.at(-1)).toEqual({ changed: [], gone: [] });
 });
 
+test('ends when told in the middle of taking a list', async () => {
+  platform.items = [namespace('a', '7', 'x')];
+  mirror.start();
+  await eventually('it lists', () => Promise.resolve(platform.lists > 0));
+  await mirror.stop();
+  expect(platform.send).toBeUndefined();
+});
+
 test('what we made or changed ourselves never goes over what the platform told since', async () => {
   await noteMade(database, 'namespaces', namespace('a', '5', 'made'));
   expect(await teams()).toEqual({ a: 'made' });

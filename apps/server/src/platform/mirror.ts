@@ -89,6 +89,7 @@ export class Mirror {
           await this.replaceAll(plural, listed.items, listed.version);
           version = listed.version;
         }
+        if (signal.aborted) return;
         this.problems.delete(plural);
         pauseMs = 250;
         version = await this.watchFrom(plural, version, signal);
