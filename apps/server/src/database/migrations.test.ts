@@ -1,4 +1,4 @@
-import { makeDatabase } from '../testing/world';
+import { makeDatabase } from '../testing/databases';
 import { Database } from './database';
 import { migrate, migrations } from './migrations';
 

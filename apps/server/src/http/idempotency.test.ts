@@ -1,7 +1,8 @@
 import { spawnSync } from 'node:child_process';
 import { Database } from '../database/database';
 import { migrate, migrations } from '../database/migrations';
-import { aClaim, type Caller, makeDatabase, makeWorld, moorClass, type World } from '../testing/world';
+import { makeDatabase } from '../testing/databases';
+import { aClaim, type Caller, makeWorld, moorClass, type World } from '../testing/world';
 import type { RunningServer } from '../server';
 import { digestOf, purgeKeys } from './idempotency';
 import type { Problem } from '@moorage/contract/problem';

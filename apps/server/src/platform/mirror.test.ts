@@ -1,7 +1,8 @@
 import pino from 'pino';
 import { Database } from '../database/database';
 import { migrate } from '../database/migrations';
-import { eventually, makeDatabase } from '../testing/world';
+import { makeDatabase } from '../testing/databases';
+import { eventually } from '../testing/world';
 import {
   PlatformProblem,
   type PlatformConnector,

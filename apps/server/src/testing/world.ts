@@ -8,30 +8,8 @@ import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import type { Config } from '../config';
 import { breachOf } from './contract-check';
+import { makeDatabase, preparedDatabase } from './databases';
 import { startServer, type RunningServer, type Watching } from '../server';
-
-const adminUrl = (): string => {
-  const url = process.env.MOORAGE_TEST_POSTGRES;
-  if (!url)
-    throw new Error(
-      'MOORAGE_TEST_POSTGRES is not set: run the tests with npm test or npm run check, which start PostgreSQL.',
-    );
-  return url;
-};
-
-/** An empty database of its own. */
-export async function makeDatabase(): Promise<{ url: string; drop(): Promise<void> }> {
-  const name = `test_${randomBytes(6).toString('hex')}`;
-  const run = async (sql: string) => {
-    const client = new pg.Client({ connectionString: adminUrl() });
-    await client.connect();
-    await client.query(sql).finally(() => client.end());
-  };
-  await run(`CREATE DATABASE ${name}`);
-  const url = new URL(adminUrl());
-  url.pathname = `/${name}`;
-  return { url: url.toString(), drop: () => run(`DROP DATABASE IF EXISTS ${name} WITH (FORCE)`) };
-}
 
 /** Waits for a state, never for a time; fails with what was last seen. */
 export async function eventually<T>(
@@ -161,7 +139,7 @@ const quick = (seed: BackendSeed): BackendSeed => ({ ...seed, createMs: 5 });
 
 /** Stand-ins and a database of their own, and servers over them: started, killed and started again as the test wants. */
 export async function makeWorld(options: WorldOptions = {}) {
-  const database = await makeDatabase();
+  const database = await makeDatabase(await preparedDatabase(people));
   const platform = await startPlatform(platformSeed);
   const basalt = await startBackend((options.basalt ?? quick)(basaltSeed()));
   const kelp = await startBackend((options.kelp ?? quick)(kelpSeed()));
