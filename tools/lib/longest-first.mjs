@@ -1,4 +1,4 @@
-import sequencer from '@jest/test-sequencer';
+import Sequencer from '@jest/test-sequencer';
 
 /** What takes longest, by parts of paths: begun first, so that none of it is waited for at the end. */
 const long = [
@@ -13,7 +13,7 @@ const long = [
 const rank = ({ path }) => long.findIndex((part) => path.includes(part));
 
 /** The order of the test files: of those of one rank, the larger first. */
-export default class LongestFirst extends sequencer.default {
+export default class LongestFirst extends Sequencer {
   sort(tests) {
     const place = new Map(super.sort(tests).map((test, i) => [test, i]));
     const ranked = (test) => (rank(test) < 0 ? long.length : rank(test));

@@ -12,7 +12,7 @@ import { migrate } from './database/migrations';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
 import type { Metrics } from './metrics/metrics';
-import { purgeKeys } from './http/idempotency';
+import { Idempotency, purgeKeys } from './http/idempotency';
 import { Turns } from './live/turns';
 import { ManifestReader } from './manifests/reading';
 import { purgeFailures } from './people/brake';
@@ -83,6 +83,7 @@ export class Engine {
   private woken: string[] = [];
   private readonly followed = new Set<string>();
   readonly turns: Turns;
+  readonly keys: Idempotency;
   readonly reader: ManifestReader;
   private purging?: NodeJS.Timeout;
   private started = false;
@@ -99,6 +100,7 @@ export class Engine {
     this.anchor = new Anchor(config.databaseUrl, log);
     const lease = () => this.anchor.lease;
     this.turns = new Turns(database, lease);
+    this.keys = new Idempotency(database, config.key, lease);
     this.reader = new ManifestReader(config.programs);
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
@@ -200,6 +202,7 @@ export class Engine {
   /** Forgets what has had its time, in small steps. */
   private readonly purge = oneAtATime(async () => {
     await this.turns.clear();
+    await this.keys.clear();
     if (!this.anchor.leads) return;
     await purgeFailures(this.database);
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);

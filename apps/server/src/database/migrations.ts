@@ -5,6 +5,7 @@ import * as clusters from './migration-0002-clusters';
 import * as classes from './migration-0003-classes';
 import * as furtherCopies from './migration-0004-further-copies';
 import * as opaque from './migration-0005-opaque';
+import * as keysUnderWay from './migration-0006-keys-under-way';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -13,6 +14,7 @@ export const migrations = [
   { name: '0003-classes', ...classes },
   { name: '0004-further-copies', ...furtherCopies },
   { name: '0005-opaque', ...opaque },
+  { name: '0006-keys-under-way', ...keysUnderWay },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -14,7 +14,6 @@ import { findPerson } from '../people/people';
 import { SignInBrake } from '../people/brake';
 import { knownHosts, noStore, sameOrigin } from './guards';
 import { makeHandlers } from './handlers';
-import { Idempotency } from './idempotency';
 import { HttpProblem, toProblem } from './problem';
 import { bindRoutes } from './routes';
 
@@ -90,8 +89,7 @@ export function makeApp(
   app.use('/api', (request, response, next) =>
     open.has(request.path) ? next() : readSession(request, response, next),
   );
-  const keys = new Idempotency(database, config.key, () => engine.anchor.lease);
-  bindRoutes(app, keys, makeHandlers(database, engine, stream, new SignInBrake(database)), async (request) =>
+  bindRoutes(app, engine.keys, makeHandlers(database, engine, stream, new SignInBrake(database)), async (request) =>
     request.session?.person ? findPerson(database, request.session.person) : undefined,
   );
   app.use('/api', (request) => {

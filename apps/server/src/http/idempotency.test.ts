@@ -2,9 +2,10 @@ import { spawnSync } from 'node:child_process';
 import { Database } from '../database/database';
 import { migrate, migrations } from '../database/migrations';
 import { makeDatabase } from '../testing/databases';
-import { aClaim, type Caller, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, type Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 import type { RunningServer } from '../server';
-import { digestOf, purgeKeys } from './idempotency';
+import type { Request } from 'express';
+import { digestOf, Idempotency, purgeKeys } from './idempotency';
 import type { Problem } from '@moorage/contract/problem';
 
 let world: World;
@@ -55,6 +56,41 @@ test('a key whose request died with its server is free at once; one of a living 
   ).toBe('key-reused');
   await waiting('1');
   expect((await maren.call('POST', '/api/claims', aClaim('after-death', 'general'), key('k-dead'))).status).toBe(201);
+});
+
+test('a key that its server could not release is free after the next round; one of a call under way is not', async () => {
+  const [server] = await world.rows<{ lease: number }>(
+    `SELECT objid::int AS lease FROM pg_locks WHERE locktype = 'advisory' AND classid = 4411
+       AND database = (SELECT oid FROM pg_database WHERE datname = current_database())`,
+  );
+  const database = new Database(world.config.databaseUrl);
+  const keys = new Idempotency(database, world.config.key, () => server!.lease);
+  const called = (name: string, run: () => Promise<{ status: number; body: unknown }>) =>
+    keys.once({ method: 'POST', path: '/x', body: {}, header: () => name } as unknown as Request, 'maren', run);
+  let answer = (_: { status: number; body: unknown }): void => undefined;
+  const first = called('k-slow', () => new Promise((resolve) => (answer = resolve)));
+  await eventually('it is under way', () =>
+    world.rows(`SELECT 1 FROM idempotency WHERE key = 'k-slow'`).then((r) => r.length > 0),
+  );
+  await world.rows(`INSERT INTO idempotency (key, person, digest, runner) VALUES ('k-stuck', 'maren', 'x', $1)`, [
+    server!.lease,
+  ]);
+  await keys.clear();
+  const left = async () =>
+    (await world.rows<{ key: string }>(`SELECT key FROM idempotency WHERE key IN ('k-slow', 'k-stuck')`)).map(
+      (r) => r.key,
+    );
+  expect(await left()).toEqual(['k-slow']);
+  // nor does a repeated call end it
+  await expect(called('k-slow', () => Promise.reject(new Error('made twice')))).rejects.toMatchObject({
+    code: 'in-progress',
+  });
+  await keys.clear();
+  expect(await left()).toEqual(['k-slow']);
+  answer({ status: 201, body: 'made' });
+  expect(await first).toEqual({ status: 201, body: 'made' });
+  expect(await called('k-slow', () => Promise.reject(new Error('made twice')))).toEqual({ status: 201, body: 'made' });
+  await database.close();
 });
 
 test('keys are forgotten after a day, in steps', async () => {

@@ -8,6 +8,12 @@ import { HttpProblem } from './problem';
 export const digestOf = (secret: Buffer, request: string): string =>
   createHmac('sha256', secret).update(request).digest('base64');
 
+interface Key {
+  readonly key: string;
+  readonly person: string;
+  readonly digest: string;
+}
+
 export interface Answer {
   readonly status: number;
   readonly body: unknown;
@@ -15,6 +21,9 @@ export interface Answer {
 
 /** Runs a creation once for each Idempotency-Key; a repeated call gets the first answer. Keys are kept for a day. */
 export class Idempotency {
+  /** Calls under way here, as `person key`; a key has no space. */
+  private readonly mine = new Set<string>();
+
   constructor(
     private readonly database: Database,
     private readonly secret: Buffer,
@@ -22,12 +31,34 @@ export class Idempotency {
     private readonly lease: () => number | undefined,
   ) {}
 
+  /** Frees keys of this server's that no call works under any more: PostgreSQL did not take their release when they ended. */
+  async clear(): Promise<void> {
+    const lease = this.lease();
+    if (lease !== undefined)
+      await this.database.rows(
+        `DELETE FROM idempotency WHERE runner = $1 AND status IS NULL AND NOT person || ' ' || key = ANY($2)`,
+        [lease, [...this.mine]],
+      );
+  }
+
   async once(request: Request, person: string, run: () => Promise<Answer>): Promise<Answer> {
     const key = request.header('Idempotency-Key');
     if (!key || request.method !== 'POST' || person === '') return run();
     if (!/^[\x21-\x7e]{1,200}$/.test(key))
       throw HttpProblem.invalid('Idempotency-Key', 'A key is 1 to 200 printable characters without spaces.');
     const digest = digestOf(this.secret, `${request.path} ${JSON.stringify(request.body)}`);
+    const call = `${person} ${key}`;
+    // the second of two at once is told of the first, and must not end what the first has
+    if (this.mine.has(call)) return this.known(key, person, digest);
+    this.mine.add(call);
+    try {
+      return await this.begin({ key, person, digest }, run);
+    } finally {
+      this.mine.delete(call);
+    }
+  }
+
+  private async begin({ key, person, digest }: Key, run: () => Promise<Answer>): Promise<Answer> {
     const lease = this.lease();
     // a key is free again when a day has passed, or when the server died that began its request
     const begun = await this.database.rows(
@@ -52,7 +83,7 @@ export class Idempotency {
           person,
           lease,
         ])
-        // what PostgreSQL does not take now stays until this server's lease ends, as it does with its connection, or the key expires
+        // what PostgreSQL does not take now goes with the next round of `clear`, or with this server's lease
         .catch(() => undefined);
       throw error;
     }
