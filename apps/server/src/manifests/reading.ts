@@ -4,6 +4,7 @@ import { pool, Promise as PoolPromise, type Pool } from 'workerpool';
 import { HttpProblem } from '../http/problem';
 
 const usualLimitMs = 3000;
+const startLimitMs = 30_000;
 const mostWaiting = 20;
 const memoryMegabytes = 128;
 
@@ -31,6 +32,8 @@ export class ManifestReader {
         'Many manifests are being read just now, and this one was not begun. Send it again in a few seconds.',
       );
     try {
+      // a thread that has yet to start, on a busy machine, takes none of the time that reading may
+      await this.threads.exec('methods').timeout(startLimitMs);
       return (await this.threads.exec('read', [text]).timeout(this.limitMs)) as ReadObject[];
     } catch (error) {
       if (error instanceof PoolPromise.TimeoutError)
