@@ -1,4 +1,4 @@
-/** Builds what runs: the server and the stand-ins as one file each (packages stay outside), the interface with Vite. */
+/** Builds what runs: the server and the stand-ins as one file each (packages stay outside, but for the platform's client), the interface with Vite. */
 import { build } from 'esbuild';
 import { join } from 'node:path';
 import { root } from './lib/places.mjs';

@@ -30,7 +30,8 @@ async function check(name, script, ...args) {
   count(name, ok, output);
 }
 
-const kinds = { unit: /packages|apps\/(web|standins)/, server: /apps\/server/, journeys: /tests\/journeys/ };
+const kinds = { unit: /^(packages|apps\/(web|standins))\//, server: /^apps\/server\//, journeys: /^tests\/journeys\// };
+const kindOf = ({ name }) => Object.keys(kinds).find((kind) => kinds[kind].test(name));
 
 /** Runs test files of these kinds, several at once: most of what they do is waiting for others. */
 async function jest(projects, env) {
@@ -44,7 +45,7 @@ async function jest(projects, env) {
     '--forceExit',
     ...only,
   ];
-  const { output } = await runNode('node_modules/jest/bin/jest.js', args, { env, timeoutMs: 2_400_000 });
+  const { ok, output } = await runNode('node_modules/jest/bin/jest.js', args, { env, timeoutMs: 2_400_000 });
   let result;
   try {
     result = JSON.parse(readFileSync(report, 'utf8'));
@@ -56,11 +57,17 @@ async function jest(projects, env) {
     rmSync(folder, { recursive: true, force: true });
   }
   const files = result.testResults.map((file) => ({ ...file, name: file.name.replace(`${root}/`, '') }));
-  for (const project of projects)
+  const before = failed;
+  for (const kind of [...projects, undefined])
     tell(
-      project,
-      files.filter((file) => kinds[project].test(file.name)),
+      kind ?? 'elsewhere',
+      files.filter((file) => kindOf(file) === kind),
     );
+  if (!ok && failed === before) {
+    // a run that fails although each of its files passed: it says itself why
+    console.log(output);
+    failed += 1;
+  }
   if (showTimes)
     for (const { name, startTime, endTime } of files.toSorted((x, y) => x.startTime - y.startTime))
       say(`${((endTime - startTime) / 1000).toFixed(1).padStart(7)} s  ${name}`);
@@ -68,6 +75,7 @@ async function jest(projects, env) {
 }
 
 function tell(project, files) {
+  if (files.length === 0) return;
   const counted = (status) => files.flatMap((f) => f.assertionResults).filter((a) => a.status === status).length;
   // a file whose preparation or end failed is a failure, although every test in it may have passed
   const broken = files.filter((f) => f.status === 'failed' && !f.assertionResults.some((a) => a.status === 'failed'));
@@ -89,8 +97,9 @@ async function tests() {
   ]);
   const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-postgres-'));
   chmodSync(folder, 0o755);
-  const [postgres] = await Promise.all([startPostgres(folder, { fast: true }), ensureBuilt({ web: withBrowser })]);
+  const postgres = await startPostgres(folder, { fast: true });
   try {
+    await ensureBuilt({ web: withBrowser });
     await jest(['unit', 'server', ...(withBrowser ? ['journeys'] : [])], {
       MOORAGE_TEST_POSTGRES: postgres.adminUrl,
     });

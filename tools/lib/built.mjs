@@ -4,9 +4,10 @@ import { buildPrograms, buildWeb } from '../build.mjs';
 import { root } from './places.mjs';
 import { say } from './say.mjs';
 
-function newest(folder) {
+function newest(path) {
   let latest = 0;
-  for (const entry of readdirSync(folder, { withFileTypes: true, recursive: true }))
+  if (statSync(path).isFile()) return statSync(path).mtimeMs;
+  for (const entry of readdirSync(path, { withFileTypes: true, recursive: true }))
     if (entry.isFile()) latest = Math.max(latest, statSync(join(entry.parentPath ?? entry.path, entry.name)).mtimeMs);
   return latest;
 }
@@ -21,6 +22,7 @@ const shared = ['packages/core/src', 'packages/contract/src'];
 export async function ensureBuilt({ web = true } = {}) {
   if (
     stale('apps/server/dist/main.mjs', ['apps/server/src', ...shared]) ||
+    stale('apps/server/dist/platform-client.cjs', ['apps/server/src/platform', 'package-lock.json']) ||
     stale('apps/standins/dist/main.mjs', ['apps/standins/src', ...shared])
   )
     await buildPrograms();

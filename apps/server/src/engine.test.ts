@@ -2,7 +2,9 @@ import { createServer, connect, type Server, type Socket } from 'node:net';
 import type { AddressInfo } from 'node:net';
 import { platformSeed } from '@moorage/standins/seeds';
 import { startPlatform } from '@moorage/standins/start';
+import { Database } from './database/database';
 import { startServer, type RunningServer } from './server';
+import { makeDatabase } from './testing/databases';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from './testing/world';
 
 /** Stands before PostgreSQL and can be cut, as a cable can. */
@@ -40,6 +42,26 @@ class Cable {
     await closed;
   }
 }
+
+test('over an empty database the first start makes everything, with people whose passwords cost what they should', async () => {
+  const world = await makeWorld();
+  const empty = await makeDatabase();
+  const server = await startServer({ ...world.config, databaseUrl: empty.url });
+  await server.ready;
+  const caller = await world.operator(server);
+  await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
+  await caller.ok('POST', '/api/claims', aClaim('first', 'general'));
+  await caller.inState('first', 'bound');
+  const database = new Database(empty.url);
+  const hashes = await database.rows<{ password_hash: string }>('SELECT password_hash FROM people');
+  expect(hashes).toHaveLength(world.config.estate.people.length);
+  for (const { password_hash } of hashes)
+    expect(password_hash).toMatch(/^\$argon2id\$(?=.*m=65536\b)(?=.*t=3\b)(?=.*p=4\b)/);
+  await database.close();
+  await server.stop();
+  await empty.drop();
+  await world.end();
+});
 
 describe('without PostgreSQL', () => {
   let world: World;

@@ -1,4 +1,4 @@
-import { liveEventSchema, type LiveEvent } from '@moorage/contract/live';
+import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Backends, ensureBackends } from './backends/backends';
 import { detectFindings } from './findings/detect';
@@ -18,6 +18,7 @@ import { ManifestReader } from './manifests/reading';
 import { purgeFailures } from './people/brake';
 import type { Operation } from './operations/operation';
 import { findWaiting, type Helped } from './operations/operations';
+import { helpedBy, oneAtATime } from './operations/waking';
 import { OperationQueue } from './operations/queue';
 import { Runner, type Performer } from './operations/runner';
 import { ensurePeople } from './people/people';
@@ -30,38 +31,6 @@ const reconsiderMs = 30_000;
 const reconsiderAtOnce = 200;
 const purgeMs = 60_000;
 const settleMs = 100;
-
-/** Which claims that fit nowhere a change may help; undefined: none. A reservation made elsewhere never does. */
-function helpedBy({ topic, subject }: LiveEvent): Helped | undefined {
-  switch (topic) {
-    case 'moorings':
-      return subject === undefined ? {} : { className: subject.split('/')[0]! };
-    case 'classes':
-      return subject === undefined ? {} : { className: subject };
-    case 'backends':
-      return subject === undefined ? undefined : { backend: subject.split('/')[0]! };
-    case 'pools':
-      return subject === undefined ? undefined : { pool: subject };
-    case 'namespaces':
-      return subject === undefined ? undefined : { namespace: subject };
-    default:
-      return undefined;
-  }
-}
-
-/** Never runs twice at once: a call while it runs is passed over. */
-function oneAtATime(work: () => Promise<void>): () => Promise<void> {
-  let running = false;
-  return async () => {
-    if (running) return;
-    running = true;
-    try {
-      await work();
-    } finally {
-      running = false;
-    }
-  };
-}
 
 /**
  * The part of a server that works by itself. Every server carries operations; one of them, at any time, also watches the

@@ -1,4 +1,7 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { Caller, makeWorld, type World } from '../testing/world';
@@ -39,9 +42,23 @@ test.each(hostile)('%s, sent twice, are refused by line and the server lives on'
 
 test('a text that takes too long is stopped, and the next one is read', async () => {
   const reader = new ManifestReader(join(__dirname, '../../dist'), 1);
-  await expect(reader.read('a: '.repeat(3))).rejects.toMatchObject({ status: 422, field: 'text' });
+  const many = Array.from({ length: 150 }, (_, i) => `kind: Secret\nmetadata: {name: x${i}}`).join('\n---\n');
+  await expect(reader.read(many)).rejects.toMatchObject({ status: 422, field: 'text' });
   await reader.stop();
   const patient = new ManifestReader(join(__dirname, '../../dist'));
   expect(await patient.read('kind: Secret\nmetadata: {name: x}')).toMatchObject([{ what: 'other', name: 'x' }]);
   await patient.stop();
+});
+
+test('a thread that is slow to start takes none of the time that reading may', async () => {
+  const folder = mkdtempSync(join(tmpdir(), 'moorage-reading-'));
+  const real = pathToFileURL(join(__dirname, '../../dist/reading-worker.mjs')).href;
+  writeFileSync(
+    join(folder, 'reading-worker.mjs'),
+    `await new Promise((resolve) => setTimeout(resolve, 2500));\nawait import(${JSON.stringify(real)});\n`,
+  );
+  const reader = new ManifestReader(folder, 2000);
+  expect(await reader.read('kind: Secret\nmetadata: {name: x}')).toMatchObject([{ what: 'other', name: 'x' }]);
+  await reader.stop();
+  rmSync(folder, { recursive: true });
 });

@@ -31,9 +31,8 @@ export class ManifestReader {
         'Busy with other manifests',
         'Many manifests are being read just now, and this one was not begun. Send it again in a few seconds.',
       );
+    await this.started(this.threads);
     try {
-      // a thread that has yet to start, on a busy machine, takes none of the time that reading may
-      await this.threads.exec('methods').timeout(startLimitMs);
       return (await this.threads.exec('read', [text]).timeout(this.limitMs)) as ReadObject[];
     } catch (error) {
       if (error instanceof PoolPromise.TimeoutError)
@@ -47,6 +46,21 @@ export class ManifestReader {
       )
         throw HttpProblem.invalid('text', 'Reading the manifest took too much memory. Split it into smaller ones.');
       throw error;
+    }
+  }
+
+  /** Until the thread answers: a start that a busy machine draws out takes none of the time that reading may. */
+  private async started(threads: Pool): Promise<void> {
+    try {
+      await threads.exec('methods').timeout(startLimitMs);
+    } catch (error) {
+      if (!(error instanceof PoolPromise.TimeoutError)) throw error;
+      throw new HttpProblem(
+        503,
+        'busy',
+        'The machine is busy',
+        `The thread that reads manifests did not start within ${startLimitMs / 1000} s. Nothing was done; send it again.`,
+      );
     }
   }
 

@@ -7,14 +7,18 @@ interface PersonRow extends Person {
   password_hash: string;
 }
 
-/** Adds the people of the estate who are missing; those who are there keep what they have. */
-export async function ensurePeople(database: Database, people: Estate['people']): Promise<void> {
+/** Adds the people of the estate who are missing; those who are there keep what they have. `cost` is what a password costs to try. */
+export async function ensurePeople(
+  database: Database,
+  people: Estate['people'],
+  cost?: Parameters<typeof hash>[1],
+): Promise<void> {
   const known = new Set((await database.rows<{ name: string }>('SELECT name FROM people')).map((p) => p.name));
   for (const person of people.filter((p) => !known.has(p.name)))
     await database.rows(
       `INSERT INTO people (name, title, role, namespaces, password_hash) VALUES ($1, $2, $3, $4, $5)
        ON CONFLICT (name) DO NOTHING`,
-      [person.name, person.title, person.role, person.namespaces, await hash(person.password)],
+      [person.name, person.title, person.role, person.namespaces, await hash(person.password, cost)],
     );
 }
 

@@ -1,13 +1,6 @@
 import { TaskCancelledError, timeout, TimeoutStrategy, type TimeoutPolicy } from 'cockatiel';
 import type { Metrics } from '../metrics/metrics';
-import {
-  ApiException,
-  KubeConfig,
-  KubernetesObjectApi,
-  PatchStrategy,
-  Watch,
-  type KubernetesObject,
-} from './platform-client';
+import * as client from './platform-client';
 import {
   PlatformProblem,
   type PlatformConnector,
@@ -54,7 +47,7 @@ function problemOf(error: unknown): PlatformProblem {
       'unreachable',
       'the platform did not answer in time; what was asked may be done all the same',
     );
-  if (!(error instanceof ApiException))
+  if (!(error instanceof client.ApiException))
     return new PlatformProblem('unreachable', error instanceof Error ? error.message : String(error));
   let body: StatusBody = {};
   try {
@@ -70,8 +63,8 @@ function problemOf(error: unknown): PlatformProblem {
 
 /** The platform through its standard client. */
 export class KubernetesConnector implements PlatformConnector {
-  private readonly config = new KubeConfig();
-  private readonly objects: KubernetesObjectApi;
+  private readonly config = new client.KubeConfig();
+  private readonly objects: client.KubernetesObjectApi;
   private readonly patience: TimeoutPolicy;
 
   constructor(
@@ -87,7 +80,7 @@ export class KubernetesConnector implements PlatformConnector {
       contexts: [{ name: 'site', cluster: 'site', user: 'moorage' }],
       currentContext: 'site',
     });
-    this.objects = KubernetesObjectApi.makeApiClient(this.config);
+    this.objects = client.KubernetesObjectApi.makeApiClient(this.config);
   }
 
   private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
@@ -150,7 +143,7 @@ export class KubernetesConnector implements PlatformConnector {
           reject(new PlatformProblem('unreachable', error instanceof Error ? error.message : String(error)));
         else resolve();
       };
-      new Watch(this.config)
+      new client.Watch(this.config)
         .watch(
           collections[plural].path,
           { resourceVersion: version, allowWatchBookmarks: true, timeoutSeconds: 600 },
@@ -166,7 +159,7 @@ export class KubernetesConnector implements PlatformConnector {
   }
 
   async create(object: PlatformObject): Promise<PlatformObject> {
-    const made = await this.call('create', () => this.objects.create(object as KubernetesObject));
+    const made = await this.call('create', () => this.objects.create(object as client.KubernetesObject));
     return JSON.parse(JSON.stringify(made)) as PlatformObject;
   }
 
@@ -185,12 +178,12 @@ export class KubernetesConnector implements PlatformConnector {
   async mergePatch(object: PlatformObject): Promise<PlatformObject> {
     const made = await this.call('patch', () =>
       this.objects.patch(
-        object as KubernetesObject,
+        object as client.KubernetesObject,
         undefined,
         undefined,
         undefined,
         undefined,
-        PatchStrategy.MergePatch,
+        client.PatchStrategy.MergePatch,
       ),
     );
     return JSON.parse(JSON.stringify(made)) as PlatformObject;

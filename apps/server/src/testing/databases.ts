@@ -1,4 +1,3 @@
-import { hash } from 'argon2';
 import { createHash, randomBytes } from 'node:crypto';
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -8,6 +7,7 @@ import type { Estate } from '../config';
 import { Database } from '../database/database';
 import { migrate } from '../database/migrations';
 import { OperationQueue } from '../operations/queue';
+import { ensurePeople } from '../people/people';
 
 const adminUrl = (): string => {
   const url = process.env.MOORAGE_TEST_POSTGRES;
@@ -69,11 +69,7 @@ export async function preparedDatabase(people: Estate['people']): Promise<string
 async function prepare(url: string, people: Estate['people']): Promise<void> {
   const database = new Database(url);
   await migrate(database, randomBytes(32));
-  for (const { name, title, role, namespaces, password } of people)
-    await database.rows(
-      'INSERT INTO people (name, title, role, namespaces, password_hash) VALUES ($1, $2, $3, $4, $5)',
-      [name, title, role, namespaces, await hash(password, { timeCost: 2, memoryCost: 1024, parallelism: 1 })],
-    );
+  await ensurePeople(database, people, { timeCost: 2, memoryCost: 1024, parallelism: 1 });
   await database.close();
   const queue = new OperationQueue(url, pino({ level: 'silent' }));
   await queue.start();
