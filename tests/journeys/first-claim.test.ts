@@ -1,4 +1,4 @@
-import { eventually, moorClass, type Caller, type World } from '@moorage/server/testing/world';
+import { eventually, eventuallyHolds, moorClass, type Caller, type World } from '@moorage/server/testing/world';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Browser } from './browser';
 import { beginJourney } from './journey';
@@ -63,10 +63,8 @@ test('an operator maps a class to pools, sees a claim bind, finds its volume on 
   await browser.click('Line ▴');
   const sheet = await browser.find('#line-sheet');
   const { claim } = await caller.claim('level-log');
-  await browser.driver.wait(
-    async () => (await sheet.getText()).includes(claim.volumeId!),
-    60_000,
-    'the Line does not show the identifier of the backend',
+  await eventuallyHolds('the Line shows the identifier of the backend', async () =>
+    expect(await sheet.getText()).toContain(claim.volumeId!),
   );
   const onBackend = await fetch(`${world.kelp.url}/redfish/v1/Storage/kelp/Volumes/${claim.volumeId}`, {
     headers: { Authorization: `Basic ${Buffer.from('moorage:holdfast').toString('base64')}` },

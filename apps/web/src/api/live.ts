@@ -1,10 +1,11 @@
 import { liveEventSchema, type Topic } from '@moorage/contract/live';
 import { useEffect } from 'react';
 import { create } from 'zustand';
+import { makeOld } from './make-old';
 import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
-const madeOld: Record<Topic, readonly string[]> = {
+const touched: Record<Topic, readonly string[]> = {
   backends: ['backends', 'placement', 'line', 'inventory', 'readiness'],
   pools: ['backends', 'placement'],
   classes: ['classes', 'placement', 'grants'],
@@ -69,16 +70,16 @@ export function useLiveChanges(): void {
       for (const key of keys) old.add(key);
       timer ??= window.setTimeout(() => {
         timer = undefined;
-        for (const key of old) void queryClient.invalidateQueries({ queryKey: [key] });
+        for (const key of old) makeOld(queryClient, key);
         old.clear();
       }, gatherMs);
     };
-    const everything = () => mark([...new Set(Object.values(madeOld).flat())]);
+    const everything = () => mark([...new Set(Object.values(touched).flat())]);
     const hear = (heard: Heard) => {
       switch (heard.kind) {
         case 'event': {
           const event = liveEventSchema.safeParse(JSON.parse(heard.data));
-          if (event.success) mark(madeOld[event.data.topic]);
+          if (event.success) mark(touched[event.data.topic]);
           return;
         }
         case 'gap':
