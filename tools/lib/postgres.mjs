@@ -110,7 +110,7 @@ export async function startPostgres(base, { database = 'moorage', fast = false, 
   ];
   // a file, not a pipe: a pipe that nobody reads for a while fills, and then every connection that logs something stands still
   const log = join(folder, 'postgres.log');
-  const logTo = openSync(log, 'w');
+  const logTo = openSync(log, 'w', 0o600);
   // in a process group of its own: Ctrl-C reaches us alone, and we end things in order
   const child = spawn(join(bin, 'postgres'), ['-D', data, '-p', String(at), ...settings], {
     ...who,
