@@ -1,4 +1,5 @@
 import type { BackendRow } from '@moorage/contract/backends';
+import type { FindingRow } from '@moorage/contract/findings';
 import { disksOf, type Inventory } from '@moorage/contract/inventory';
 import { safe, usable } from '@moorage/core/capacity/usable';
 import { aClaim, eventually, moorClass, type Caller, type World } from '@moorage/server/testing/world';
@@ -46,11 +47,22 @@ test('a backend is registered: wrong credentials are told and store nothing, the
   await browser.see('gneiss is registered');
   await browser.see('gneiss-shared');
 
-  // an export that misses a node is a finding that names it, and the readiness says what to do
+  // an export that misses a node is a finding that names it, and the readiness does what is to do
   await browser.click('Watch');
   await browser.see('An export of gneiss misses quay-12');
   await browser.clickOn('[data-finding="export-misses-node"] a');
-  await browser.see('Let gneiss export to 10.40.10.33/32 as well.');
+  const letIn = 'Export to 10.40.10.33/32 as well';
+  await browser.click(letIn);
+  await browser.see('gneiss exports to quay-12 (10.40.10.33/32) as well.');
+  await browser.see('10.40.10.33 is in a range');
+  await eventually(
+    'the finding is gone',
+    async () => !(await caller.ok<FindingRow[]>('GET', '/api/findings')).some((f) => f.kind === 'export-misses-node'),
+  );
+  // taken back, it is offered again
+  await browser.click('Undo');
+  await browser.see('Taken back.');
+  await browser.see(letIn);
 }, 300_000);
 
 test('a cluster is commissioned out of six mixed nodes, with usable and safe known to the byte beforehand', async () => {

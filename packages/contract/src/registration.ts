@@ -36,6 +36,10 @@ export const backendChangeSchema = z.object({
   /** Bytes over all pools; null takes the cap away. */
   cap: z.int().positive().nullable().optional(),
 });
+/** A backend, and an address that may mount its exports or not. */
+export const clientAtSchema = z.object({ id: z.string(), address: z.ipv4() });
+export type ClientAt = z.infer<typeof clientAtSchema>;
+
 export type BackendChange = z.infer<typeof backendChangeSchema>;
 
 /** What a look at an address found; everything but `ready` says what to do in the interface's words. */

@@ -127,6 +127,12 @@ export interface BackendConnector {
   /** A day of what the pools did. */
   fetchLoad(pools: readonly string[]): Promise<ReadonlyMap<string, readonly LoadPoint[]>>;
   fetchEvents(): Promise<BackendEvents>;
+  /** Address ranges that may mount its exports, as they are now; undefined where it says nothing of them. */
+  fetchClients(): Promise<BackendWays['clients']>;
+  /** Lets one more address mount its exports; one that is listed already is fine. */
+  ensureClient(address: string): Promise<void>;
+  /** Takes the entries of this one address away; ranges that hold it among others stay. Already gone is fine. */
+  ensureClientGone(address: string): Promise<void>;
   /** Ends the session. */
   close(): Promise<void>;
   /** Deletes; already gone is fine. */

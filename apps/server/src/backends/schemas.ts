@@ -138,6 +138,7 @@ export const chassisSchema = z.object({
 });
 
 export const endpointSchema = z.object({
+  '@odata.id': z.string(),
   EndpointProtocol: z.string().default(''),
   ConnectedEntities: z
     .array(

@@ -1,6 +1,5 @@
 import type { Disk, PoolFacts } from '@moorage/contract/backends';
 import type { InventoryDisk } from '@moorage/core/clusters/disk';
-import type { BackendWays } from '@moorage/core/nodes/readiness';
 import { bytes } from '@moorage/core/sizes/bytes';
 import { BackendProblem, type BackendNode, type BackendView, type BackendVolume, type DiskAt } from './connector';
 import type { BackendHttp } from './http';
@@ -9,14 +8,11 @@ import {
   collectionSchema,
   defaultSizes,
   driveSchema,
-  endpointSchema,
   fileSystemSchema,
-  linkSchema,
   poolSchema,
   rootSchema,
   serviceClassSchema,
   storageSchema,
-  storageServiceSchema,
   volumeCapabilitiesSchema,
   allocatedVolumesSchema,
   volumeSchema,
@@ -24,6 +20,7 @@ import {
   type PoolResource,
   type VolumeResource,
 } from './schemas';
+import type { SwordfishWays } from './swordfish-ways';
 import type { z } from 'zod';
 
 export interface Paths {
@@ -37,7 +34,7 @@ export type Sizes = Pick<PoolFacts, 'minimum' | 'maximum' | 'granule'>;
 export const expand = '?$expand=.($levels=2)';
 export const lastPart = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
 export const idOf = (link: { '@odata.id': string } | undefined): string => (link ? lastPart(link['@odata.id']) : '');
-const isUp = (status: { State?: string; Health?: string } | undefined): boolean =>
+export const isUp = (status: { State?: string; Health?: string } | undefined): boolean =>
   (status?.State ?? 'Enabled') === 'Enabled' && status?.Health !== 'Critical';
 
 const fileProtocols = /^(NFS|SMB)/;
@@ -77,13 +74,13 @@ export class DrivePaths {
 /** Reads everything that a backend says of itself. What never changes is read once. */
 export class SwordfishView {
   private readonly sizes = new Map<string, Sizes>();
-  private endpoints?: string | 'none';
   private chassis?: string | 'none';
 
   constructor(
     private readonly http: BackendHttp,
     private readonly paths: Paths,
     private readonly drivePaths: DrivePaths,
+    private readonly ways: SwordfishWays,
   ) {}
 
   async fetch(): Promise<BackendView> {
@@ -93,7 +90,7 @@ export class SwordfishView {
       http.get(paths.pools + expand, collectionSchema(poolSchema)),
       http.get(paths.volumes + expand, collectionSchema(volumeSchema)),
       this.fetchNodes(),
-      this.fetchWays(),
+      this.ways.fetch(),
     ]);
     const drives = await this.fetchDrives(storage.Drives.map((d) => d['@odata.id']));
     this.drivePaths.keep(drives);
@@ -143,36 +140,6 @@ export class SwordfishView {
       rack: c.Location?.Placement?.Rack ?? '',
       up: isUp(c.Status),
     }));
-  }
-
-  /** Paths from initiators, and the addresses that may mount what is exported. */
-  private async fetchWays(): Promise<Pick<BackendWays, 'paths' | 'clients'>> {
-    this.endpoints ??= await this.findEndpoints();
-    if (this.endpoints === 'none') return { paths: [] };
-    const { Members } = await this.http.get(this.endpoints + expand, collectionSchema(endpointSchema));
-    const initiators = Members.filter((e) => e.ConnectedEntities.some((c) => c.EntityRole === 'Initiator'));
-    const paths = initiators.flatMap((e) =>
-      e.ConnectedEntities.flatMap((c) => c.Identifiers).flatMap(({ DurableName }) =>
-        DurableName ? [{ initiator: DurableName, protocol: e.EndpointProtocol, up: isUp(e.Status) }] : [],
-      ),
-    );
-    const clients = initiators.flatMap((e) =>
-      e.IPTransportDetails.flatMap(({ IPv4Address }) =>
-        IPv4Address?.Address && IPv4Address.SubnetMask
-          ? [{ address: IPv4Address.Address, mask: IPv4Address.SubnetMask }]
-          : [],
-      ),
-    );
-    return { paths, ...(clients.length > 0 && { clients }) };
-  }
-
-  private async findEndpoints(): Promise<string> {
-    const { StorageServices } = await this.http.get('/redfish/v1', rootSchema);
-    if (!StorageServices) return 'none';
-    const { Members } = await this.http.get(StorageServices['@odata.id'], collectionSchema(linkSchema));
-    const first = Members[0]?.['@odata.id'];
-    if (!first) return 'none';
-    return (await this.http.get(first, storageServiceSchema)).Endpoints?.['@odata.id'] ?? 'none';
   }
 
   /** Drives that the nodes use themselves, by path: for their system, mounted, or with a partition on them. */

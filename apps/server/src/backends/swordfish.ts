@@ -24,6 +24,7 @@ import {
 } from './schemas';
 import { SwordfishCluster } from './swordfish-cluster';
 import { DrivePaths, SwordfishView, volumeFrom, type Paths } from './swordfish-view';
+import { SwordfishWays } from './swordfish-ways';
 
 /** How long a volume may take to become ready before its making counts as failed. */
 const readyWithinMs = 60_000;
@@ -39,7 +40,11 @@ export class SwordfishConnector implements BackendConnector {
   private readonly drivePaths = new DrivePaths();
   private readonly serviceClasses = new Set<string>();
 
-  constructor(private readonly http: BackendHttp) {}
+  private readonly ways: SwordfishWays;
+
+  constructor(private readonly http: BackendHttp) {
+    this.ways = new SwordfishWays(http);
+  }
 
   private async find(): Promise<Paths> {
     if (this.paths) return this.paths;
@@ -54,7 +59,7 @@ export class SwordfishConnector implements BackendConnector {
 
   async fetchView(): Promise<BackendView> {
     const paths = await this.find();
-    this.view ??= new SwordfishView(this.http, paths, this.drivePaths);
+    this.view ??= new SwordfishView(this.http, paths, this.drivePaths, this.ways);
     return { ...(await this.view.fetch()), ...(this.identity !== undefined && { identity: this.identity }) };
   }
 
@@ -83,6 +88,9 @@ export class SwordfishConnector implements BackendConnector {
   ensurePoolDeleted = async (pool: string): Promise<void> => (await this.cluster).ensurePoolDeleted(pool);
   fetchLoad = async (pools: readonly string[]) => (await this.cluster).fetchLoad(pools);
   fetchEvents = async () => (await this.cluster).fetchEvents();
+  fetchClients = async () => (await this.ways.fetch()).clients;
+  ensureClient = (address: string): Promise<void> => this.ways.ensureClient(address);
+  ensureClientGone = (address: string): Promise<void> => this.ways.ensureClientGone(address);
   close = (): Promise<void> => this.http.close();
 
   async findVolume(name: string): Promise<BackendVolume | undefined> {

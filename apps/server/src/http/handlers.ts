@@ -1,7 +1,9 @@
 import { openapiDocument } from '@moorage/contract/openapi';
 import type { Person, Session } from '@moorage/contract/people';
+import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
 import { getBackend, listBackends } from '../backends/backends';
+import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
 import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../backends/registration';
 import { listFindings, setAside, takeUp } from '../findings/findings';
@@ -108,6 +110,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     changeCredentials: ({ params, body, person }) =>
       changeCredentials(database, backends, vault, params.id!, body, person.name),
     removeBackend: ({ params, person }) => removeBackend(database, backends, params.id!, person.name),
+    allowClient: ({ params, person }) => allowClient(database, backends, clientAtSchema.parse(params), person.name),
+    disallowClient: ({ params, person }) =>
+      disallowClient(database, backends, clientAtSchema.parse(params), person.name),
     getInventory: async ({ params, response }): Promise<typeof answered> => {
       // ended directly: a hash over a megabyte would cost more than it saves
       response.type('json').end(await getInventoryText(database, params.id!));

@@ -87,8 +87,17 @@ export function toProblem(error: unknown): HttpProblem {
       errors.length ? errors : undefined,
     );
   }
-  if (error instanceof BackendProblem)
-    return new HttpProblem(502, `backend-${error.code}`, 'The backend did not do it', error.message);
+  if (error instanceof BackendProblem) {
+    const unknown = error.code === 'unreachable' || error.code === 'timed-out';
+    return new HttpProblem(
+      502,
+      `backend-${error.code}`,
+      unknown ? 'The backend does not answer' : 'The backend did not do it',
+      unknown
+        ? `${error.message}. Whether it did what it was asked last is not known: look before you try again.`
+        : error.message,
+    );
+  }
   if (isDatabaseGone(error))
     return new HttpProblem(
       503,

@@ -1,8 +1,9 @@
 import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
+import { Clients } from './clients';
 import { bestDrive, levelOut, type Copy } from './copies';
 import { RedfishError } from './errors';
-import type { BackendSeed, DriveSeed, PoolSeed } from './seed';
+import type { BackendSeed, ClientRange, DriveSeed, PoolSeed } from './seed';
 
 export interface Volume {
   readonly id: string;
@@ -89,6 +90,7 @@ export class Backend {
   readonly poolWork = new Map<string, PoolWork>();
   /** Names and passwords that may sign in, and whether they may change things. */
   readonly accounts = new Map<string, { password: string; role: 'Administrator' | 'ReadOnly' }>();
+  readonly clients: Clients;
   private readonly drives = new Map<string, DriveSeed>();
   private readonly owners = new Map<string, string>();
   private readonly downNodes = new Set<string>();
@@ -111,6 +113,7 @@ export class Backend {
       if (drive.pool) this.owners.set(drive.id, drive.pool);
     }
     for (const pool of seed.pools) this.pools.set(pool.id, pool);
+    this.clients = new Clients(seed.clients ?? [], journal);
     this.accounts.set(seed.user, { password: seed.password, role: 'Administrator' });
     this.accounts.set('watcher', { password: 'lookout', role: 'ReadOnly' });
     for (const [key, value] of journal.load()) {
@@ -118,6 +121,7 @@ export class Backend {
       const [kind, id] = [key.slice(0, cut), key.slice(cut + 1)];
       if (kind === 'volume') this.volumes.set(id, { ...(value as Volume), state: 'Enabled' });
       if (kind === 'class') this.serviceClasses.set(id, value as ServiceClass);
+      if (kind === 'client') this.clients.recall(id, value as ClientRange | null);
       if (kind === 'failed') this.failedDrives.set(id, 0);
       if (kind === 'pool') this.pools.set(id, value as PoolSeed);
       if (kind === 'account') this.accounts.set(id, value as { password: string; role: 'Administrator' });

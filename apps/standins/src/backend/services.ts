@@ -1,4 +1,5 @@
 import type { Express } from 'express';
+import type { NewClient } from './clients';
 import { missing, notFound } from './errors';
 import type { Backend, ServiceClass } from './model';
 import { answerCollection } from './query';
@@ -21,18 +22,27 @@ export function services(app: Express, backend: Backend, view: Views): void {
       Endpoints: link(at.endpoints),
     });
   });
-  const endpoints = [
-    ...(seed.paths ?? []).map((p, i) => view.path(p, i)),
-    ...(seed.clients ?? []).map((c, i) => view.client(c, i)),
-  ];
+  const paths = (seed.paths ?? []).map((p, i) => view.path(p, i));
+  const endpoints = () => [...paths, ...[...backend.clients.ranges].map(([id, range]) => view.client(range, id))];
   app.get(at.endpoints, (req, res) => {
-    const members = endpoints.map((e) => ({ path: e['@odata.id'], whole: () => e }));
+    const members = endpoints().map((e) => ({ path: e['@odata.id'], whole: () => e }));
     answerCollection(req, res, 'Endpoint', 'Endpoints', members);
   });
   app.get(`${at.endpoints}/:id`, (req, res) => {
-    const endpoint = endpoints.find((e) => e.Id === req.params.id);
+    const endpoint = endpoints().find((e) => e.Id === req.params.id);
     if (!endpoint) throw notFound('Endpoint', req.params.id);
     res.json(endpoint);
+  });
+  app.post(at.endpoints, (req, res) => {
+    const id = backend.clients.add(req.body as NewClient);
+    res
+      .status(201)
+      .location(at.endpoint(id))
+      .json(view.client(backend.clients.ranges.get(id)!, id));
+  });
+  app.delete(`${at.endpoints}/:id`, (req, res) => {
+    backend.clients.remove(req.params.id);
+    res.status(204).end();
   });
   app.get(at.classes, (req, res) => {
     answerCollection(req, res, 'ClassOfService', 'Classes of service', [

@@ -367,13 +367,12 @@ export class Views {
     };
   }
 
-  client(range: ClientRange, index: number) {
-    const id = `clients-${index + 1}`;
+  client(range: ClientRange, id: string) {
     return {
       ...link(this.at.endpoint(id)),
       '@odata.type': '#Endpoint.v1_8_0.Endpoint',
       Id: id,
-      Name: `Addresses that may mount, range ${index + 1}`,
+      Name: `Addresses that may mount, from ${range.address}`,
       EndpointProtocol: 'NFSv4',
       ConnectedEntities: [{ EntityType: 'NetworkController', EntityRole: 'Initiator' }],
       IPTransportDetails: [

@@ -1,19 +1,75 @@
-import { Box, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Box, Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
+import { call } from '../api/client';
 import { useReadiness } from '../api/cluster-queries';
+import { queryClient } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark, MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
+import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
-import { checkFact, checkRemedy, checkTitles, shortFailure } from '../words/readiness';
+import { useAct } from '../parts/useAct';
+import {
+  addressesOf,
+  checkFact,
+  checkRemedy,
+  checkTitles,
+  isRangeable,
+  shortFailure,
+  type Check,
+} from '../words/readiness';
 
 type Cell = ReadinessData['cells'][number];
 const marks = { ready: 'settled', weak: 'degraded', unready: 'person' } as const;
+const refresh = () => queryClient.invalidateQueries({ queryKey: ['readiness'] });
 const checkMarks = { passed: 'settled', weak: 'degraded', failed: 'person' } as const;
 
-function Why({ cell }: { cell: Cell }) {
+/** What to do about a check that does not pass: done here, copied, or read. */
+function Remedy({ check, cell, stay }: { check: Check; cell: Cell; stay: () => void }) {
+  const may = useMay('administrator', 'operator', 'storage-engineer');
+  const remedy = checkRemedy(check, cell.node, cell.backend);
+  if (!remedy) return null;
+  if (remedy.startsWith('kubectl'))
+    return (
+      <Box sx={{ mt: 0.5 }}>
+        <Copyable text={remedy} what="command" />
+      </Box>
+    );
+  if (may && check.check === 'export')
+    return addressesOf(check)
+      .filter(isRangeable)
+      .map((address) => <LetIn key={address} address={address} cell={cell} stay={stay} />);
+  return (
+    <Typography variant="body2" sx={{ mt: 0.5, color: check.state === 'failed' ? 'error.main' : 'warning.main' }}>
+      {remedy}
+    </Typography>
+  );
+}
+
+function LetIn({ address, cell: { node, backend }, stay }: { address: string; cell: Cell; stay: () => void }) {
+  const path = `/api/backends/${encodeURIComponent(backend)}/clients/${address}`;
+  const letIn = useAct(async () => {
+    stay();
+    await call(path, { method: 'PUT' });
+    await refresh();
+    return {
+      text: `${backend} exports to ${node} (${address}/32) as well.`,
+      undo: () => call(path, { method: 'DELETE' }).then(refresh),
+    };
+  });
+  return (
+    <Box sx={{ mt: 0.5 }}>
+      <Button size="small" variant="outlined" disabled={letIn.isPending} onClick={() => letIn.mutate(undefined)}>
+        Export to {address}/32 as well
+      </Button>
+    </Box>
+  );
+}
+
+/** `stay` keeps this cell chosen when it is no longer the worst. */
+function Why({ cell, stay }: { cell: Cell; stay: () => void }) {
   return (
     <Paper
       component="section"
@@ -25,35 +81,20 @@ function Why({ cell }: { cell: Cell }) {
       </Typography>
       <Table size="small" aria-label="Checks" sx={{ mt: 1 }}>
         <TableBody>
-          {cell.checks.map((c, i) => {
-            const remedy = checkRemedy(c, cell.node, cell.backend);
-            return (
-              <TableRow key={`${c.check}-${i}`} sx={{ verticalAlign: 'top' }}>
-                <TableCell sx={{ pl: 0, width: 130 }}>
-                  <Box component="span" sx={{ display: 'inline-flex', gap: 1, alignItems: 'baseline' }}>
-                    <Mark kind={checkMarks[c.state]} size={10} />
-                    {checkTitles[c.check]}
-                  </Box>
-                </TableCell>
-                <TableCell sx={{ pr: 0, overflowWrap: 'anywhere' }}>
-                  {checkFact(c)}
-                  {remedy &&
-                    (remedy.startsWith('kubectl') ? (
-                      <Box sx={{ mt: 0.5 }}>
-                        <Copyable text={remedy} what="command" />
-                      </Box>
-                    ) : (
-                      <Typography
-                        variant="body2"
-                        sx={{ mt: 0.5, color: c.state === 'failed' ? 'error.main' : 'warning.main' }}
-                      >
-                        {remedy}
-                      </Typography>
-                    ))}
-                </TableCell>
-              </TableRow>
-            );
-          })}
+          {cell.checks.map((c, i) => (
+            <TableRow key={`${c.check}-${i}`} sx={{ verticalAlign: 'top' }}>
+              <TableCell sx={{ pl: 0, width: 130 }}>
+                <Box component="span" sx={{ display: 'inline-flex', gap: 1, alignItems: 'baseline' }}>
+                  <Mark kind={checkMarks[c.state]} size={10} />
+                  {checkTitles[c.check]}
+                </Box>
+              </TableCell>
+              <TableCell sx={{ pr: 0, overflowWrap: 'anywhere' }}>
+                {checkFact(c)}
+                <Remedy check={c} cell={cell} stay={stay} />
+              </TableCell>
+            </TableRow>
+          ))}
         </TableBody>
       </Table>
     </Paper>
@@ -65,7 +106,8 @@ function Board({ data }: { data: ReadinessData }) {
   const cellAt = new Map(data.cells.map((c) => [`${c.node}/${c.backend}`, c]));
   const worst =
     data.cells.find((c) => c.state === 'unready') ?? data.cells.find((c) => c.state === 'weak') ?? data.cells[0];
-  const [at, setAt] = useInAddress('at', worst ? `${worst.node}/${worst.backend}` : '');
+  // the worst is only where one begins: what was chosen stays chosen when it is the worst no longer
+  const [at, setAt] = useInAddress('at');
   const chosen = cellAt.get(at) ?? worst;
   if (!chosen)
     return (
@@ -128,7 +170,7 @@ function Board({ data }: { data: ReadinessData }) {
           </TableBody>
         </Table>
       </Paper>
-      <Why cell={chosen} />
+      <Why cell={chosen} stay={() => setAt(`${chosen.node}/${chosen.backend}`)} />
     </Box>
   );
 }

@@ -33,6 +33,11 @@ export function checkFact(c: Check): string {
   }
 }
 
+/** Addresses of the node that a check of exports is about. */
+export const addressesOf = (c: Check): string[] => (c.of ?? '').split(', ').filter(Boolean);
+/** Ranges are of the fourth version only. */
+export const isRangeable = (address: string): boolean => address.includes('.');
+
 /** The exact thing to do about a check that does not pass. */
 export function checkRemedy(c: Check, node: string, backend: string): string | undefined {
   if (c.state === 'passed') return undefined;
@@ -48,8 +53,7 @@ export function checkRemedy(c: Check, node: string, backend: string): string | u
     case 'paths':
       return `Check the ports between ${node} and ${backend}: ${Number(c.need) - Number(c.have)} of ${c.need} paths by ${protocolText(c.of ?? '')} ${Number(c.need) - Number(c.have) === 1 ? 'is' : 'are'} down.`;
     case 'export':
-      return `Let ${backend} export to ${(c.of ?? '')
-        .split(', ')
+      return `Let ${backend} export to ${addressesOf(c)
         .map((a) => `${a}/32`)
         .join(', ')} as well.`;
     case 'attach':

@@ -48,6 +48,9 @@ function addressNumber(address: string): number | undefined {
   return parts.reduce((sum, p) => sum * 256 + p, 0);
 }
 
+/** The mask of a range that holds one address. */
+export const singleAddressMask = '255.255.255.255';
+
 /** Whether an IPv4 address lies in a range given as address and mask. */
 export function inRange(address: string, range: { readonly address: string; readonly mask: string }): boolean {
   const [a, base, mask] = [address, range.address, range.mask].map(addressNumber);
