@@ -192,8 +192,8 @@ export class Engine {
     this.mirror = new Mirror(
       this.database,
       this.platform,
-      async (plural, changed, gone, tx) => {
-        this.woken.push(...(await this.binder.onMirror(plural, changed, gone, tx)));
+      async (plural, changed, gone) => {
+        this.woken.push(...(await this.binder.onMirror(plural, changed, gone)));
       },
       () => {
         const ids = this.woken.splice(0);
@@ -239,7 +239,7 @@ export class Engine {
       [...(this.mirror?.problems ?? [])].map(([part, detail]) => ({ part, detail })),
     );
 
-  beginBinding: BeginBinding = (claims, tx) => this.binder.beginBinding(claims, tx);
+  beginBinding: BeginBinding = (claims) => this.binder.beginBinding(claims);
 
   /** Carries operations that were just written. */
   begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);

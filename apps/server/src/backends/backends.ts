@@ -7,7 +7,7 @@ import { usable } from '@moorage/core/capacity/usable';
 import type { PoolFacts } from '@moorage/contract/backends';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { Estate } from '../config';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { listPools } from '../pools/pools';
@@ -131,11 +131,10 @@ export class Backends {
   }
 
   /** Identifiers of its pools: their names, unless a pool of another backend has that one already. */
-  private async poolIds(id: string, names: readonly string[], tx: Transaction): Promise<ReadonlyMap<string, string>> {
+  private async poolIds(id: string, names: readonly string[]): Promise<ReadonlyMap<string, string>> {
     const known = await this.database.rows<{ id: string; backend_id: string; name: string }>(
       'SELECT id, backend_id, name FROM pools WHERE backend_id = $1 OR id = ANY($2)',
       [id, names],
-      tx,
     );
     const own = new Map(known.filter((p) => p.backend_id === id).map((p) => [p.name, p.id]));
     const taken = new Set(known.filter((p) => p.backend_id !== id).map((p) => p.id));
@@ -144,13 +143,12 @@ export class Backends {
 
   /** `began`: when the backend was asked. What was made since is not in its answer. */
   private async store(id: string, view: BackendView, began: Date): Promise<void> {
-    await this.database.transaction(async (tx) => {
+    await this.database.transaction(async () => {
       // backends that tell of themselves at the same moment must not take one identifier for two pools
-      await this.database.rows('SELECT pg_advisory_xact_lock(4416, 1)', [], tx);
+      await this.database.rows('SELECT pg_advisory_xact_lock(4416, 1)');
       const idOf = await this.poolIds(
         id,
         view.pools.map((p) => p.name),
-        tx,
       );
       const pools = view.pools.map((p) => ({
         id: idOf.get(p.name)!,
@@ -171,12 +169,10 @@ export class Backends {
          WHERE pools.backend_id = $1 AND (pools.facts IS DISTINCT FROM excluded.facts OR pools.gone_since IS NOT NULL
            OR pools.largest_usable < excluded.largest_usable) RETURNING id`,
         [id, JSON.stringify(pools)],
-        tx,
       );
       const gonePools = await this.database.rows(
         `UPDATE pools SET gone_since = now() WHERE backend_id = $1 AND gone_since IS NULL AND NOT id = ANY($2) RETURNING id`,
         [id, pools.map((p) => p.id)],
-        tx,
       );
       await this.database.rows(
         `DELETE FROM pools p WHERE backend_id = $1 AND gone_since IS NOT NULL
@@ -184,9 +180,8 @@ export class Backends {
            AND NOT EXISTS (SELECT 1 FROM further_copies f WHERE f.pool_id = p.id)
            AND NOT EXISTS (SELECT 1 FROM moorings m WHERE m.pool_id = p.id)`,
         [id],
-        tx,
       );
-      const changedDisks = await storeInventory(this.database, id, view, tx);
+      const changedDisks = await storeInventory(this.database, id, view);
       const factor = new Map(view.pools.map((p) => [p.name, p.facts.redundancy] as const));
       const raw = (pool: string, bytes: number, copies: number): number => {
         const redundancy = factor.get(pool);
@@ -223,23 +218,21 @@ export class Backends {
          )
          SELECT volume_id, true AS gone FROM gone UNION ALL SELECT volume_id, false FROM kept`,
         [id, JSON.stringify(volumes), began],
-        tx,
       );
-      if (changedVolumes.length > 0) await noteMissing(this.database, id, changedVolumes, tx);
+      if (changedVolumes.length > 0) await noteMissing(this.database, id, changedVolumes);
       const changedBackend = await this.database.rows(
         `UPDATE backends b SET reachable = true, healthy = $2, problem = NULL, checked_at = now(), identity = coalesce($4, identity),
            inventory_version = inventory_version + $3
          FROM (SELECT reachable, healthy FROM backends WHERE id = $1) old
          WHERE b.id = $1 RETURNING (NOT old.reachable OR old.healthy <> $2) AS changed`,
         [id, view.healthy, changedDisks + changedPools.length + changedVolumes.length > 0 ? 1 : 0, view.identity],
-        tx,
       );
       const changed =
         changedDisks + changedPools.length + gonePools.length + changedVolumes.length > 0 ||
         (changedBackend[0] as { changed: boolean }).changed;
-      if (changedVolumes.length > 0) await followCopies(this.database, id, tx);
-      if (changed) await announce(this.database, [{ topic: 'backends', subject: id }, { topic: 'pools' }], tx);
-      if (changedVolumes.length > 0) await announce(this.database, [{ topic: 'namespaces' }], tx);
+      if (changedVolumes.length > 0) await followCopies(this.database, id);
+      if (changed) await announce(this.database, [{ topic: 'backends', subject: id }, { topic: 'pools' }]);
+      if (changedVolumes.length > 0) await announce(this.database, [{ topic: 'namespaces' }]);
     });
   }
 }

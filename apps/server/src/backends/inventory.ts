@@ -3,19 +3,14 @@ import { diskUses } from '@moorage/contract/inventory';
 import type { NodeFree } from '@moorage/core/clusters/design';
 import { parseCores } from '@moorage/core/nodes/cores';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
 import type { BackendView } from './connector';
 
 /** Writes down nodes, disks and ways of a backend; gives how many of them changed. Only what changed is touched. */
-export async function storeInventory(
-  database: Database,
-  id: string,
-  view: BackendView,
-  tx: Transaction,
-): Promise<number> {
+export async function storeInventory(database: Database, id: string, view: BackendView): Promise<number> {
   const nodes = await database.rows(
     `WITH fresh AS (SELECT * FROM jsonb_to_recordset($2::jsonb) AS n(name text, zone text, rack text, up boolean)),
      gone AS (DELETE FROM backend_nodes b WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.name = b.name) RETURNING name),
@@ -26,7 +21,6 @@ export async function storeInventory(
        RETURNING name)
      SELECT name FROM gone UNION ALL SELECT name FROM kept`,
     [id, JSON.stringify(view.nodes)],
-    tx,
   );
   const disks = view.disks.map((d) => ({ ...d, life_left: d.lifeLeft, owner: d.owner ?? null }));
   const changed = await database.rows(
@@ -47,12 +41,10 @@ export async function storeInventory(
        RETURNING id)
      SELECT id FROM gone UNION ALL SELECT id FROM kept`,
     [id, JSON.stringify(disks)],
-    tx,
   );
   const ways = await database.rows(
     'UPDATE backends SET ways = $2::jsonb WHERE id = $1 AND ways IS DISTINCT FROM $2::jsonb RETURNING id',
     [id, JSON.stringify(view.ways)],
-    tx,
   );
   return nodes.length + changed.length + ways.length;
 }
@@ -62,7 +54,6 @@ export async function noteMissing(
   database: Database,
   backend: string,
   volumes: readonly { readonly volume_id: string; readonly gone: boolean }[],
-  tx: Transaction,
 ): Promise<void> {
   const those = (gone: boolean) => volumes.filter((v) => v.gone === gone).map((v) => v.volume_id);
   const changed = await database.rows<{ namespace: string; claim_name: string }>(
@@ -71,17 +62,15 @@ export async function noteMissing(
        AND ((r.volume_id = ANY($2) AND r.missing_since IS NULL) OR (r.volume_id = ANY($3) AND r.missing_since IS NOT NULL))
      RETURNING r.namespace, r.claim_name`,
     [backend, those(true), those(false)],
-    tx,
   );
   await announce(
     database,
     changed.slice(0, 100).map((c) => ({ topic: 'claims' as const, subject: `${c.namespace}/${c.claim_name}` })),
-    tx,
   );
 }
 
 /** A cluster moves copies by itself when it rebuilds or levels out: what we hold of their places follows. */
-export async function followCopies(database: Database, backend: string, tx: Transaction): Promise<void> {
+export async function followCopies(database: Database, backend: string): Promise<void> {
   await database.rows(
     `WITH held AS (
        SELECT h.claim_uid, h.pool_id, h.bytes, h.volume_id FROM (
@@ -107,7 +96,6 @@ export async function followCopies(database: Database, backend: string, tx: Tran
      SELECT s.claim_uid, s.pool_id, s.disk, s.node, s.node, s.bytes FROM seen s JOIN moved m USING (claim_uid, pool_id)
      ON CONFLICT (claim_uid, disk) DO UPDATE SET role = 'data', bytes = excluded.bytes`,
     [backend],
-    tx,
   );
 }
 

@@ -1,6 +1,6 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged, Probe, Registration } from '@moorage/contract/registration';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -31,14 +31,13 @@ function assertReady(probe: Probe): void {
 }
 
 /** The same backend under two names would be promised twice. */
-async function assertNew(database: Database, { identity }: Probe, id: string, tx: Transaction): Promise<void> {
+async function assertNew(database: Database, { identity }: Probe, id: string): Promise<void> {
   if (identity === null) return;
   // of two that register it at the same moment, the second finds the first
-  await database.rows('SELECT pg_advisory_xact_lock(4417, hashtext($1))', [identity], tx);
+  await database.rows('SELECT pg_advisory_xact_lock(4417, hashtext($1))', [identity]);
   const twin = await database.one<{ id: string; address: string }>(
     'SELECT id, address FROM backends WHERE identity = $1 AND id <> $2 LIMIT 1',
     [identity, id],
-    tx,
   );
   if (twin)
     throw new HttpProblem(
@@ -64,18 +63,17 @@ export async function registerBackend(
   const probe = await backends.probe(asked);
   assertReady(probe);
   const { id, title, address, username, password, sites, trust } = asked;
-  await database.transaction(async (tx) => {
-    await assertNew(database, probe, asked.id, tx);
+  await database.transaction(async () => {
+    await assertNew(database, probe, asked.id);
     const made = await database.rows(
       `INSERT INTO backends (id, title, address, username, secret, sites, trust, identity) VALUES ($1, $2, $3, $4, $5, $6, $7::jsonb, $8)
        ON CONFLICT DO NOTHING RETURNING id`,
       [id, title, address, username, vault.seal(password), sites, JSON.stringify(trust), probe.identity],
-      tx,
     );
     if (made.length === 0) throw HttpProblem.invalid('id', `There is a backend "${id}" already. Choose another name.`);
     const after = { title, address, username, sites, trust: trust.kind };
-    await record(database, { person, action: 'create', kind: 'backend', subject: id, after }, tx);
-    await announce(database, [{ topic: 'backends', subject: id }], tx);
+    await record(database, { person, action: 'create', kind: 'backend', subject: id, after });
+    await announce(database, [{ topic: 'backends', subject: id }]);
   });
   await backends.sync(id);
   return getBackend(database, site, id);
@@ -90,11 +88,10 @@ export async function changeBackend(
   change: BackendChange,
   person: string,
 ): Promise<BackendRow> {
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     const before = await database.one<{ title: string; sites: string[]; cap: number | null; version: number }>(
       'SELECT title, sites, cap, version FROM backends WHERE id = $1 FOR UPDATE',
       [id],
-      tx,
     );
     if (!before) throw HttpProblem.notFound('backend', id);
     if (version !== undefined && version !== before.version) throw HttpProblem.changedMeanwhile('backend', id);
@@ -103,20 +100,17 @@ export async function changeBackend(
       sites: change.sites ?? before.sites,
       cap: change.cap === undefined ? before.cap : change.cap,
     };
-    await database.rows(
-      'UPDATE backends SET title = $2, sites = $3, cap = $4, version = version + 1 WHERE id = $1',
-      [id, after.title, after.sites, after.cap],
-      tx,
-    );
-    await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after }, tx);
-    await announce(
-      database,
-      [
-        { topic: 'backends', subject: id },
-        { topic: 'pools', subject: id },
-      ],
-      tx,
-    );
+    await database.rows('UPDATE backends SET title = $2, sites = $3, cap = $4, version = version + 1 WHERE id = $1', [
+      id,
+      after.title,
+      after.sites,
+      after.cap,
+    ]);
+    await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after });
+    await announce(database, [
+      { topic: 'backends', subject: id },
+      { topic: 'pools', subject: id },
+    ]);
   });
   return getBackend(database, site, id);
 }
@@ -141,16 +135,16 @@ export async function changeCredentials(
   const { address, trust } = row;
   assertReady(await backends.probe({ address, trust, ...asked }));
   const old = { username: row.username, password: vault.open(row.secret) };
-  await database.transaction(async (tx) => {
-    await database.rows(
-      'UPDATE backends SET username = $2, secret = $3, version = version + 1 WHERE id = $1',
-      [id, asked.username, vault.seal(asked.password)],
-      tx,
-    );
+  await database.transaction(async () => {
+    await database.rows('UPDATE backends SET username = $2, secret = $3, version = version + 1 WHERE id = $1', [
+      id,
+      asked.username,
+      vault.seal(asked.password),
+    ]);
     const [before, after] = [{ username: old.username }, { username: asked.username }];
-    await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after }, tx);
+    await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after });
     // every server opens its session anew
-    await announce(database, [{ topic: 'backends', subject: `${id}/credentials` }], tx);
+    await announce(database, [{ topic: 'backends', subject: `${id}/credentials` }]);
   });
   await backends.renew(id);
   await backends.sync(id);
@@ -162,14 +156,13 @@ export async function changeCredentials(
 
 /** Forgets a backend. Refused while it holds volumes of our claims, or while its disks are being changed. */
 export async function removeBackend(database: Database, backends: Backends, id: string, person: string): Promise<void> {
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     // in the order in which a look at the backend takes them: that lock, the pools, the backend
-    await database.rows('SELECT pg_advisory_xact_lock(4416, 1)', [], tx);
-    await database.rows('SELECT id FROM pools WHERE backend_id = $1 ORDER BY id FOR UPDATE', [id], tx);
+    await database.rows('SELECT pg_advisory_xact_lock(4416, 1)');
+    await database.rows('SELECT id FROM pools WHERE backend_id = $1 ORDER BY id FOR UPDATE', [id]);
     const row = await database.one<{ title: string; address: string }>(
       'SELECT title, address FROM backends WHERE id = $1 FOR UPDATE',
       [id],
-      tx,
     );
     if (!row) throw HttpProblem.notFound('backend', id);
     const held = await database.one<{ claims: number; changes: number }>(
@@ -177,23 +170,22 @@ export async function removeBackend(database: Database, backends: Backends, id: 
            JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = $1) AS claims,
          (SELECT count(*) FROM reshapes WHERE backend_id = $1 AND ended_at IS NULL) AS changes`,
       [id],
-      tx,
     );
     if (held!.claims > 0)
       throw HttpProblem.inUse('backend', id, `${held!.claims} claims keep their data on it; delete or move them first`);
     if (held!.changes > 0)
       throw HttpProblem.inUse('backend', id, 'its disks are being changed; wait until that has ended, or call it off');
-    await database.rows('DELETE FROM moorings WHERE pool_id IN (SELECT id FROM pools WHERE backend_id = $1)', [id], tx);
-    await database.rows('DELETE FROM backend_volumes WHERE backend_id = $1', [id], tx);
-    await database.rows('DELETE FROM pools WHERE backend_id = $1', [id], tx);
-    await database.rows('DELETE FROM reshapes WHERE backend_id = $1', [id], tx);
-    await database.rows('DELETE FROM backends WHERE id = $1', [id], tx);
-    await record(database, { person, action: 'delete', kind: 'backend', subject: id, before: row }, tx);
-    await announce(
-      database,
-      [{ topic: 'backends', subject: `${id}/credentials` }, { topic: 'moorings' }, { topic: 'pools' }],
-      tx,
-    );
+    await database.rows('DELETE FROM moorings WHERE pool_id IN (SELECT id FROM pools WHERE backend_id = $1)', [id]);
+    await database.rows('DELETE FROM backend_volumes WHERE backend_id = $1', [id]);
+    await database.rows('DELETE FROM pools WHERE backend_id = $1', [id]);
+    await database.rows('DELETE FROM reshapes WHERE backend_id = $1', [id]);
+    await database.rows('DELETE FROM backends WHERE id = $1', [id]);
+    await record(database, { person, action: 'delete', kind: 'backend', subject: id, before: row });
+    await announce(database, [
+      { topic: 'backends', subject: `${id}/credentials` },
+      { topic: 'moorings' },
+      { topic: 'pools' },
+    ]);
   });
   await backends.renew(id);
 }

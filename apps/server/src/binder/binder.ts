@@ -2,7 +2,7 @@ import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/cla
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Backends } from '../backends/backends';
 import { BackendProblem, type BackendVolume } from '../backends/connector';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { megabyte } from '@moorage/core/placement/rules';
@@ -103,8 +103,8 @@ export class Binder {
     const placed = disks
       .filter((d) => d.pool_id === held.pool_id)
       .map(({ disk, node }) => ({ disk, node, state: 'Synchronized', percent: 100 }));
-    const next = await this.database.transaction(async (tx) => {
-      const moved = await advance(this.database, operation, 'made', {}, tx);
+    const next = await this.database.transaction(async () => {
+      const moved = await advance(this.database, operation, 'made', {});
       if (!moved) return undefined;
       await this.database.rows(
         `WITH kept AS (
@@ -115,14 +115,12 @@ export class Binder {
          INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
          SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
         [held.claim_uid, made.id, held.backend_id, JSON.stringify(placed.length > 0 ? placed : made.copies)],
-        tx,
       );
       if (copies.length > 0)
         await this.database.rows(
           `UPDATE further_copies f SET volume_id = c.volume FROM jsonb_to_recordset($2::jsonb) AS c(mode text, volume text)
            WHERE f.claim_uid = $1 AND f.mode = c.mode`,
           [held.claim_uid, JSON.stringify(copies)],
-          tx,
         );
       return moved;
     });
@@ -207,13 +205,9 @@ export class Binder {
   /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */
   private async chooseAgain(operation: Operation, held: Reserved): Promise<Operation | undefined> {
     await this.backends.sync(held.backend_id);
-    return this.database.transaction(async (tx) => {
-      await this.database.rows(
-        `DELETE FROM reservations WHERE claim_uid = $1 AND state = 'held'`,
-        [held.claim_uid],
-        tx,
-      );
-      return advance(this.database, operation, 'deciding', {}, tx);
+    return this.database.transaction(async () => {
+      await this.database.rows(`DELETE FROM reservations WHERE claim_uid = $1 AND state = 'held'`, [held.claim_uid]);
+      return advance(this.database, operation, 'deciding', {});
     });
   }
 
@@ -251,9 +245,9 @@ export class Binder {
       // written by an attempt whose answer was lost
       if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
     }
-    return this.database.transaction(async (tx) => {
-      if (made) await noteMade(this.database, 'persistentvolumes', made, tx);
-      return advance(this.database, operation, 'written', {}, tx);
+    return this.database.transaction(async () => {
+      if (made) await noteMade(this.database, 'persistentvolumes', made);
+      return advance(this.database, operation, 'written', {});
     });
   }
 
@@ -263,7 +257,7 @@ export class Binder {
     return moved ? { ...operation, state: 'bound' } : undefined;
   }
 
-  private async noteBound(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+  private async noteBound(claims: readonly string[]): Promise<string[]> {
     const moved = await this.database.rows<{ subject: string }>(
       `WITH seen AS (
          UPDATE operations op SET state = 'bound', waiting_for = NULL, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()
@@ -272,9 +266,8 @@ export class Binder {
        )
        UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject`,
       [claims],
-      tx,
     );
-    if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }], tx);
+    if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }]);
     return moved.map((m) => m.subject);
   }
 
@@ -283,36 +276,28 @@ export class Binder {
     plural: Plural,
     changed: readonly PlatformObject[],
     gone: readonly PlatformObject[],
-    tx: Transaction,
   ): Promise<string[]> {
     if (plural !== 'persistentvolumeclaims') return [];
     const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
     if (bound.length > 0) {
-      await this.noteBound(bound, tx);
+      await this.noteBound(bound);
       // bound by the platform to a volume made beforehand: nothing is left to do here
       await this.database.rows(
         `UPDATE operations SET state = 'abandoned', waiting_for = NULL, updated_at = now()
          WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
         [bound],
-        tx,
       );
     }
     const pending = changed
       .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
       .map((c) => c.metadata.uid!);
-    const woken = pending.length > 0 ? await this.beginBinding(pending, tx) : [];
-    const released =
-      gone.length > 0
-        ? await this.beginRelease(
-            gone.map((c) => c.metadata.uid!),
-            tx,
-          )
-        : [];
+    const woken = pending.length > 0 ? await this.beginBinding(pending) : [];
+    const released = gone.length > 0 ? await this.beginRelease(gone.map((c) => c.metadata.uid!)) : [];
     return [...woken, ...released];
   }
 
   /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
-  async beginBinding(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+  async beginBinding(claims: readonly string[]): Promise<string[]> {
     const rows = await this.database.rows<{ id: string }>(
       `INSERT INTO operations AS op (kind, subject, state)
        SELECT 'bind', o.uid, 'deciding' FROM platform_objects o
@@ -324,30 +309,26 @@ export class Binder {
          OR (op.state = 'abandoned' AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
        RETURNING id`,
       [claims, provisioner],
-      tx,
     );
     return rows.map((r) => r.id);
   }
 
   /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
-  private async beginRelease(claims: readonly string[], tx?: Transaction): Promise<string[]> {
+  private async beginRelease(claims: readonly string[]): Promise<string[]> {
     await this.database.rows(
       `UPDATE operations SET state = 'abandoned', waiting_for = NULL, error = NULL, updated_at = now()
        WHERE kind = 'bind' AND subject = ANY($1) AND state NOT IN ${finished}`,
       [claims],
-      tx,
     );
     const held = await this.database.rows<{ claim_uid: string }>(
       'SELECT claim_uid FROM reservations WHERE claim_uid = ANY($1)',
       [claims],
-      tx,
     );
     return ensureOperations(
       this.database,
       'release',
       'releasing',
       held.map((h) => h.claim_uid),
-      tx,
     );
   }
 

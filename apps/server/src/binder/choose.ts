@@ -9,7 +9,7 @@ import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core
 import { placeOnPool, promisableDisks } from '@moorage/core/replicas/on-pool';
 import type { PlacedCopy } from '@moorage/core/replicas/place';
 import type { Bytes } from '@moorage/core/sizes/bytes';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { placeTaken } from '../moorings/planned';
@@ -63,14 +63,13 @@ const claimSelect = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o
   CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at
   WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`;
 
-async function readQuotas(database: Database, { namespace, limits }: StoredClaim, tx: Transaction): Promise<Quota[]> {
+async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
   if (limits.length === 0) return [];
   // two claims of one namespace must not both see the last free bytes
-  await database.rows('SELECT pg_advisory_xact_lock(4413, hashtext($1))', [namespace], tx);
+  await database.rows('SELECT pg_advisory_xact_lock(4413, hashtext($1))', [namespace]);
   const used = await database.rows<{ class_name: string; bytes: number }>(
     'SELECT class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = $1 GROUP BY 1',
     [namespace],
-    tx,
   );
   return limits.map(({ class_name, bytes }) => ({
     scope: class_name === '' ? ('namespace' as const) : ('class' as const),
@@ -101,19 +100,13 @@ export async function chooseAndReserve(
   site: string,
   operation: Operation,
 ): Promise<Operation | undefined> {
-  const chosen = await database.transaction((tx) => chooseUnderLocks(database, metrics, site, operation, tx));
+  const chosen = await database.transaction(() => chooseUnderLocks(database, metrics, site, operation));
   if ('moved' in chosen) return chosen.moved;
   const { refused, decision, tookMicros } = chosen;
   const everywhere = { ...refused, pools: corePools(await livePools(database, 'all')) };
   const remedies = whatWouldBind(everywhere);
-  return database.transaction(async (tx) =>
-    rest(
-      database,
-      operation,
-      'capacity',
-      tx,
-      await keepDecision(database, operation, decision, tookMicros, remedies, tx),
-    ),
+  return database.transaction(async () =>
+    rest(database, operation, 'capacity', await keepDecision(database, operation, decision, tookMicros, remedies)),
   );
 }
 
@@ -122,26 +115,24 @@ async function chooseUnderLocks(
   metrics: Metrics,
   site: string,
   operation: Operation,
-  tx: Transaction,
 ): Promise<Chosen> {
-  const claim = await database.one<StoredClaim>(claimSelect, [operation.subject], tx);
+  const claim = await database.one<StoredClaim>(claimSelect, [operation.subject]);
   // gone, going, or bound to a volume made beforehand: not ours to provide
   if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
-    return { moved: await advance(database, operation, 'abandoned', {}, tx) };
-  if (claim.class?.provisioner !== provisioner) return { moved: await rest(database, operation, 'class', tx) };
+    return { moved: await advance(database, operation, 'abandoned', {}) };
+  if (claim.class?.provisioner !== provisioner) return { moved: await rest(database, operation, 'class') };
   const held = notYet(claim);
-  if (held) return { moved: await rest(database, operation, held, tx) };
+  if (held) return { moved: await rest(database, operation, held) };
   const { storageClass } = fromManifest(claim.class);
   const { moorings } = claim;
   const node = claim.node ?? undefined;
   if (storageClass.binding === 'WaitForFirstConsumer' && !node)
-    return { moved: await rest(database, operation, 'first-consumer', tx) };
+    return { moved: await rest(database, operation, 'first-consumer') };
 
-  const quotas = await readQuotas(database, claim, tx);
+  const quotas = await readQuotas(database, claim);
   const live = await livePools(
     database,
     moorings.map((m) => m.pool),
-    tx,
     'lock',
   );
   const request: ClaimRequest = {
@@ -168,29 +159,23 @@ async function chooseUnderLocks(
   metrics.decisions.observe(tookMicros / 1e6);
   if (!decision.winner) return { refused: input, decision, tookMicros };
 
-  const { id } = await keepDecision(database, operation, decision, tookMicros, [], tx);
+  const { id } = await keepDecision(database, operation, decision, tookMicros, []);
   const tuned = tunedClass(storageClass, request.tuned);
   const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
-  await reserve(database, claim, tuned, decision, copies, tx);
-  if (claim.planned !== null) await placeTaken(database, claim, tx);
+  await reserve(database, claim, tuned, decision, copies);
+  if (claim.planned !== null) await placeTaken(database, claim);
   const { second, offsite } = decision;
-  if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second, tx);
-  if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite, tx);
-  await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }], tx);
-  return { moved: await advance(database, operation, 'making', { decisionId: id }, tx) };
+  if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second);
+  if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite);
+  await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]);
+  return { moved: await advance(database, operation, 'making', { decisionId: id }) };
 }
 
 /** Lets the operation wait, and tells the pages when that is news. The result is undefined: there is nothing to go on with. */
-async function rest(
-  database: Database,
-  operation: Operation,
-  waitingFor: string,
-  tx: Transaction,
-  decision?: Kept,
-): Promise<undefined> {
-  await advance(database, operation, 'waiting', { waitingFor, decisionId: decision?.id }, tx);
+async function rest(database: Database, operation: Operation, waitingFor: string, decision?: Kept): Promise<undefined> {
+  await advance(database, operation, 'waiting', { waitingFor, decisionId: decision?.id });
   const isNews = operation.state !== 'waiting' || decision?.isNew === true;
-  if (isNews) await announce(database, [{ topic: 'claims' }], tx);
+  if (isNews) await announce(database, [{ topic: 'claims' }]);
   return undefined;
 }
 
@@ -207,7 +192,6 @@ async function keepDecision(
   decision: Decision,
   tookMicros: number,
   remedies: unknown,
-  tx: Transaction,
 ): Promise<Kept> {
   const trace = JSON.stringify(decision);
   // the first decision of a claim has none before it
@@ -218,13 +202,11 @@ async function keepDecision(
           `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
      WHERE id = (SELECT max(id) FROM decisions WHERE claim_uid = $1) AND trace = $2::jsonb RETURNING id`,
           [uid, trace, tookMicros, JSON.stringify(remedies)],
-          tx,
         );
   if (renewed) return { id: renewed.id, isNew: false };
   const row = await database.one<{ id: number }>(
     `INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb) RETURNING id`,
     [uid, tookMicros, decision.winner, trace, JSON.stringify(remedies)],
-    tx,
   );
   return { id: row!.id, isNew: true };
 }
@@ -249,7 +231,6 @@ async function reserve(
   storageClass: StorageClass,
   decision: Decision,
   copies: readonly PlacedCopy[],
-  tx: Transaction,
 ): Promise<void> {
   const provisioned = decision.provisioned!;
   const ceiling = storageClass.iopsCeiling && rateFor(storageClass.iopsCeiling, provisioned);
@@ -276,9 +257,8 @@ async function reserve(
       decision.backendThroughput,
       storageClass.graceDays,
     ],
-    tx,
   );
-  await keepCopies(database, claim.uid, decision.winner!, provisioned, copies, tx);
+  await keepCopies(database, claim.uid, decision.winner!, provisioned, copies);
 }
 
 async function keepCopies(
@@ -287,7 +267,6 @@ async function keepCopies(
   pool: string,
   provisioned: number,
   copies: readonly PlacedCopy[],
-  tx: Transaction,
 ): Promise<void> {
   if (copies.length === 0) return;
   await database.rows(
@@ -295,7 +274,6 @@ async function keepCopies(
      SELECT $1, $2, disk, node, domain, CASE role WHEN 'data' THEN $4::bigint ELSE 0 END, role
      FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text, role text)`,
     [uid, pool, JSON.stringify(copies), provisioned],
-    tx,
   );
 }
 
@@ -307,14 +285,12 @@ async function reserveFurther(
   storageClass: StorageClass,
   input: PlacementInput,
   copy: FurtherCopy,
-  tx: Transaction,
 ): Promise<void> {
   const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = copy;
   await database.rows(
     `INSERT INTO further_copies (claim_uid, mode, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
      VALUES ($1, $2, $3, $4, $5, $6, $7)`,
     [uid, mode, pool, provisioned, Math.ceil(provisioned * footprintFactor), backendIops, backendThroughput],
-    tx,
   );
-  await keepCopies(database, uid, pool, provisioned, placedCopies(input, copy, storageClass, undefined), tx);
+  await keepCopies(database, uid, pool, provisioned, placedCopies(input, copy, storageClass, undefined));
 }

@@ -65,14 +65,13 @@ export class Release {
 
   /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
   private cancelRelease(operation: Operation): Promise<undefined> {
-    return this.database.transaction(async (tx) => {
-      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id], tx);
+    return this.database.transaction(async () => {
+      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id]);
       // the backend may have been asked already: the volume is looked for by its name first
       await this.database.rows(
         `UPDATE operations SET state = 'making', updated_at = now()
          WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
         [operation.subject],
-        tx,
       );
       return undefined;
     });
@@ -85,13 +84,12 @@ export class Release {
   }
 
   freeReservation(operation: Operation): Promise<Operation | undefined> {
-    return this.database.transaction(async (tx) => {
+    return this.database.transaction(async () => {
       const freed = await this.database.rows<{ pool_id: string; namespace: string }>(
         `WITH gone AS (DELETE FROM reservations WHERE claim_uid = $1 RETURNING pool_id, namespace)
          SELECT pool_id, namespace FROM gone
          UNION SELECT f.pool_id, g.namespace FROM further_copies f, gone g WHERE f.claim_uid = $1`,
         [operation.subject],
-        tx,
       );
       await announce(
         this.database,
@@ -99,9 +97,8 @@ export class Release {
           { topic: 'pools' as const, subject: pool_id },
           { topic: 'namespaces' as const, subject: namespace },
         ]),
-        tx,
       );
-      return advance(this.database, operation, 'released', {}, tx);
+      return advance(this.database, operation, 'released', {});
     });
   }
 }

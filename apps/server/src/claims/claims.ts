@@ -1,6 +1,6 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
 import { nearest, prefix } from '@moorage/core/classes/manifest';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -270,7 +270,7 @@ export async function getClaim(
 }
 
 /** Lets the binding of claims that were just written begin, in the transaction that writes them; gives its operations. */
-export type BeginBinding = (claims: readonly string[], tx: Transaction) => Promise<string[]>;
+export type BeginBinding = (claims: readonly string[]) => Promise<string[]>;
 
 /** Makes a claim on the platform. Its binding begins at once, without waiting to be told of it by the platform's watch. */
 export async function createClaim(
@@ -294,11 +294,11 @@ export async function createClaim(
     },
   });
   const subject = `${namespace}/${name}`;
-  const operations = await database.transaction(async (tx) => {
-    await noteMade(database, 'persistentvolumeclaims', made, tx);
-    await record(database, { person, action: 'create', kind: 'claim', subject, after: asked }, tx);
-    await announce(database, [{ topic: 'claims', subject }], tx);
-    return begin([made.metadata.uid!], tx);
+  const operations = await database.transaction(async () => {
+    await noteMade(database, 'persistentvolumeclaims', made);
+    await record(database, { person, action: 'create', kind: 'claim', subject, after: asked });
+    await announce(database, [{ topic: 'claims', subject }]);
+    return begin([made.metadata.uid!]);
   });
   return { claim: toRow(await getStored(database, Sight.everything, namespace, name)), operations };
 }

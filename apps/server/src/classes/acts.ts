@@ -155,13 +155,12 @@ async function replace(at: Outside, row: ClassRow, wanted: ClassManifest): Promi
   const swap = async (manifest: ClassManifest, marks: Readonly<Record<string, string>> | undefined) => {
     await at.platform.ensureDeleted(classKind.apiVersion, classKind.kind, name);
     const made = await at.platform.create(fresh(manifest, marks));
-    await at.database.transaction(async (tx) => {
+    await at.database.transaction(async () => {
       await at.database.rows(
         `DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1 AND uid <> $2`,
         [name, made.metadata.uid],
-        tx,
       );
-      await noteMade(at.database, 'storageclasses', made, tx);
+      await noteMade(at.database, 'storageclasses', made);
     });
   };
   // whatever the platform answers to the second half, the first was done: the way back stays

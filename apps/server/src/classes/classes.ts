@@ -135,12 +135,11 @@ export function actOnClass(
       const at: Outside = { database, platform, ways: [] };
       try {
         const entries = await work(at);
-        await database.transaction(async (tx) => {
-          for (const entry of entries) await record(database, { person, ...entry }, tx);
+        await database.transaction(async () => {
+          for (const entry of entries) await record(database, { person, ...entry });
           await announce(
             database,
             entries.map((e) => ({ topic: 'classes' as const, subject: e.subject })),
-            tx,
           );
         });
       } catch (error) {
@@ -211,13 +210,13 @@ export async function deleteClass(
   if (!cls) throw HttpProblem.notFound('class', name);
   if (cls.claims > 0) throw HttpProblem.inUse('class', name, `${cls.claims} claims use it`);
   await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
-  await database.transaction(async (tx) => {
-    await database.rows('DELETE FROM moorings WHERE class_name = $1', [name], tx);
-    await database.rows('DELETE FROM grants WHERE class_name = $1', [name], tx);
-    await database.rows('DELETE FROM class_access WHERE class_name = $1', [name], tx);
-    await database.rows('DELETE FROM successions WHERE $1 IN (from_class, to_class)', [name], tx);
-    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name], tx);
-    await record(database, { person, action: 'delete', kind: 'class', subject: name, before: cls.storageClass }, tx);
-    await announce(database, [{ topic: 'classes', subject: name }, { topic: 'moorings' }], tx);
+  await database.transaction(async () => {
+    await database.rows('DELETE FROM moorings WHERE class_name = $1', [name]);
+    await database.rows('DELETE FROM grants WHERE class_name = $1', [name]);
+    await database.rows('DELETE FROM class_access WHERE class_name = $1', [name]);
+    await database.rows('DELETE FROM successions WHERE $1 IN (from_class, to_class)', [name]);
+    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name]);
+    await record(database, { person, action: 'delete', kind: 'class', subject: name, before: cls.storageClass });
+    await announce(database, [{ topic: 'classes', subject: name }, { topic: 'moorings' }]);
   });
 }

@@ -43,20 +43,17 @@ export async function changeGrants(
   const known = new Set(before.namespaces.map((n) => n.namespace));
   const strange = change.set.find((s) => !known.has(s.namespace));
   if (strange) throw HttpProblem.notFound('namespace', strange.namespace);
-  await database.transaction(async (tx) => {
-    const cls = await database.one(
-      `SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-      [className],
-      tx,
-    );
+  await database.transaction(async () => {
+    const cls = await database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
+      className,
+    ]);
     if (!cls) throw HttpProblem.notFound('class', className);
-    await database.rows('SELECT pg_advisory_xact_lock(4415, hashtext($1))', [className], tx);
+    await database.rows('SELECT pg_advisory_xact_lock(4415, hashtext($1))', [className]);
     const kept = await database.one<{ open: boolean; version: number }>(
       `INSERT INTO class_access (class_name, open) VALUES ($1, coalesce($2::boolean, true))
        ON CONFLICT (class_name) DO UPDATE SET open = coalesce($2::boolean, class_access.open), version = class_access.version + 1
        RETURNING open, version`,
       [className, change.open ?? null],
-      tx,
     );
     if (version !== undefined && kept!.version !== version + 1)
       throw HttpProblem.changedMeanwhile('grants of', className);
@@ -64,51 +61,36 @@ export async function changeGrants(
     await database.rows(
       'INSERT INTO grants (class_name, namespace, person) SELECT $1, n, $3 FROM unnest($2::text[]) n ON CONFLICT DO NOTHING',
       [className, those(true), person],
-      tx,
     );
-    await database.rows(
-      'DELETE FROM grants WHERE class_name = $1 AND namespace = ANY($2)',
-      [className, those(false)],
-      tx,
-    );
+    await database.rows('DELETE FROM grants WHERE class_name = $1 AND namespace = ANY($2)', [className, those(false)]);
     const quotas = change.set.filter((s) => s.quota !== undefined);
-    await database.rows(
-      'DELETE FROM limits WHERE class_name = $1 AND namespace = ANY($2)',
-      [className, quotas.map((q) => q.namespace)],
-      tx,
-    );
+    await database.rows('DELETE FROM limits WHERE class_name = $1 AND namespace = ANY($2)', [
+      className,
+      quotas.map((q) => q.namespace),
+    ]);
     const set = quotas.filter((q) => q.quota !== null);
     await database.rows(
       'INSERT INTO limits (namespace, class_name, bytes) SELECT n, $1, b FROM unnest($2::text[], $3::bigint[]) AS q(n, b)',
       [className, set.map((q) => q.namespace), set.map((q) => q.quota)],
-      tx,
     );
-    await record(
-      database,
-      {
-        person,
-        action: 'change',
-        kind: 'grant',
-        subject: className,
-        before: {
-          open: before.open,
-          set: before.namespaces
-            .filter((n) => change.set.some((s) => s.namespace === n.namespace))
-            .map(({ namespace, granted, quota }) => ({ namespace, granted, quota })),
-        },
-        after: change,
+    await record(database, {
+      person,
+      action: 'change',
+      kind: 'grant',
+      subject: className,
+      before: {
+        open: before.open,
+        set: before.namespaces
+          .filter((n) => change.set.some((s) => s.namespace === n.namespace))
+          .map(({ namespace, granted, quota }) => ({ namespace, granted, quota })),
       },
-      tx,
-    );
-    await announce(
-      database,
-      [
-        { topic: 'classes', subject: className },
-        ...change.set.map((s) => ({ topic: 'namespaces' as const, subject: s.namespace })),
-        { topic: 'moorings', subject: className },
-      ],
-      tx,
-    );
+      after: change,
+    });
+    await announce(database, [
+      { topic: 'classes', subject: className },
+      ...change.set.map((s) => ({ topic: 'namespaces' as const, subject: s.namespace })),
+      { topic: 'moorings', subject: className },
+    ]);
   });
   return getGrants(database, Sight.everything, className);
 }

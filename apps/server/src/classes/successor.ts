@@ -117,22 +117,19 @@ export async function listSuccessions(database: Database, sight: Sight, classNam
 
 /** Moorings, access and grants of a class for the one that takes over from it. */
 function inherit(database: Database, from: string, to: string, person: string): Promise<void> {
-  return database.transaction(async (tx) => {
+  return database.transaction(async () => {
     await database.rows(
       `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
        SELECT $2, pool_id, enabled, rank, weight FROM moorings WHERE class_name = $1 ON CONFLICT DO NOTHING`,
       [from, to],
-      tx,
     );
     await database.rows(
       `INSERT INTO class_access (class_name, open) SELECT $2, open FROM class_access WHERE class_name = $1 ON CONFLICT DO NOTHING`,
       [from, to],
-      tx,
     );
     await database.rows(
       `INSERT INTO grants (class_name, namespace, person) SELECT $2, namespace, $3 FROM grants WHERE class_name = $1 ON CONFLICT DO NOTHING`,
       [from, to, person],
-      tx,
     );
   });
 }
@@ -162,26 +159,23 @@ export async function makeSuccessor(
     throw error;
   });
   const moves = await planSuccession(database, site, from, made);
-  const row = await database.transaction(async (tx) => {
+  const row = await database.transaction(async () => {
     const kept = await database.one<StoredSuccession>(
       `INSERT INTO successions (from_class, to_class, person, moves) VALUES ($1, $2, $3, $4::jsonb)
        ON CONFLICT (from_class, to_class) DO UPDATE SET moves = excluded.moves, person = excluded.person, created_at = now() RETURNING *`,
       [from, to, person, JSON.stringify(moves)],
-      tx,
     );
-    await record(
-      database,
-      { person, action: 'create', kind: 'plan', subject: `${from}/${to}`, after: { moves: moves.length } },
-      tx,
-    );
-    await announce(
-      database,
-      [
-        { topic: 'classes', subject: to },
-        { topic: 'moorings', subject: to },
-      ],
-      tx,
-    );
+    await record(database, {
+      person,
+      action: 'create',
+      kind: 'plan',
+      subject: `${from}/${to}`,
+      after: { moves: moves.length },
+    });
+    await announce(database, [
+      { topic: 'classes', subject: to },
+      { topic: 'moorings', subject: to },
+    ]);
     return kept!;
   });
   if (takesDefault && before.isDefault) await makeDefault(database, platform, turns, to, person);

@@ -1,10 +1,18 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
 import pg from 'pg';
 import { ConnectionError, QueryTypes, Sequelize, type Transaction } from 'sequelize';
 
 // int64 arrives as text: every one of ours is a safe integer, converted once, here
 pg.types.setTypeParser(pg.types.builtins.INT8, Number);
 
-export type { Transaction };
+// the transaction under way passes by itself to whatever is called inside it, so that nothing in there takes a second connection
+const underWay = new AsyncLocalStorage<Map<string, unknown>>();
+Sequelize.useCLS({
+  run: (work: (context: unknown) => unknown) => underWay.run(new Map(), () => work(undefined)),
+  bind: (work: unknown) => work,
+  get: (key: string) => underWay.getStore()?.get(key),
+  set: (key: string, value: unknown) => underWay.getStore()?.set(key, value),
+});
 
 /** PostgreSQL through Sequelize: statements with bound values, and transactions. */
 export class Database {
@@ -20,24 +28,21 @@ export class Database {
   }
 
   /** Rows of a statement, `RETURNING` rows of a change included. Values are bound as $1, $2 … */
-  async rows<T extends object>(sql: string, bind: readonly unknown[] = [], transaction?: Transaction): Promise<T[]> {
+  async rows<T extends object>(sql: string, bind: readonly unknown[] = []): Promise<T[]> {
     return this.sequelize.query<T>(sql, {
       bind: bind.map((v) => (v === undefined ? null : v)),
       type: QueryTypes.SELECT,
-      transaction,
     });
   }
 
-  async one<T extends object>(
-    sql: string,
-    bind: readonly unknown[] = [],
-    transaction?: Transaction,
-  ): Promise<T | undefined> {
-    return (await this.rows<T>(sql, bind, transaction))[0];
+  async one<T extends object>(sql: string, bind: readonly unknown[] = []): Promise<T | undefined> {
+    return (await this.rows<T>(sql, bind))[0];
   }
 
-  transaction<T>(work: (transaction: Transaction) => Promise<T>): Promise<T> {
-    return this.sequelize.transaction(work);
+  /** All or nothing of what is done inside. Inside another it is a part of that one. */
+  transaction<T>(work: () => Promise<T>): Promise<T> {
+    const outer = underWay.getStore()?.get('transaction') as Transaction | null | undefined;
+    return outer ? work() : this.sequelize.transaction(work);
   }
 
   close(): Promise<void> {

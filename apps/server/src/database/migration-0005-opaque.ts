@@ -1,5 +1,5 @@
 import { digestOf } from '../http/idempotency';
-import type { Database, Transaction } from './database';
+import type { Database } from './database';
 
 const statements = `
 -- versions of the platform are opaque: equal or not
@@ -84,12 +84,10 @@ WHERE o.plural = 'persistentvolumeclaims';
 `;
 
 /** Puts digests in the place of the requests that were kept word by word, passwords included. */
-async function digestAll(database: Database, secret: Buffer, tx: Transaction): Promise<void> {
+async function digestAll(database: Database, secret: Buffer): Promise<void> {
   for (;;) {
     const rows = await database.rows<{ key: string; person: string; request: string }>(
       'SELECT key, person, request FROM idempotency WHERE digest IS NULL LIMIT 500',
-      [],
-      tx,
     );
     if (rows.length === 0) break;
     const digests = rows.map(({ key, person, request }) => ({ key, person, digest: digestOf(secret, request) }));
@@ -97,15 +95,14 @@ async function digestAll(database: Database, secret: Buffer, tx: Transaction): P
       `UPDATE idempotency i SET digest = d.digest FROM jsonb_to_recordset($1::jsonb) AS d(key text, person text, digest text)
        WHERE i.key = d.key AND i.person = d.person`,
       [JSON.stringify(digests)],
-      tx,
     );
   }
-  await database.rows('ALTER TABLE idempotency DROP COLUMN request, ALTER COLUMN digest SET NOT NULL', [], tx);
+  await database.rows('ALTER TABLE idempotency DROP COLUMN request, ALTER COLUMN digest SET NOT NULL');
 }
 
 export function up(database: Database, secret: Buffer): Promise<void> {
-  return database.transaction(async (transaction) => {
-    await database.sequelize.query(statements, { transaction });
-    await digestAll(database, secret, transaction);
+  return database.transaction(async () => {
+    await database.sequelize.query(statements);
+    await digestAll(database, secret);
   });
 }

@@ -25,8 +25,8 @@ export async function migrate(database: Database, secret: Buffer): Promise<void>
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   });
-  await database.transaction(async (transaction) => {
-    await database.rows('SELECT pg_advisory_xact_lock(4410, 1)', [], transaction);
+  await database.transaction(async () => {
+    await database.rows('SELECT pg_advisory_xact_lock(4410, 1)');
     await umzug.up();
   });
 }

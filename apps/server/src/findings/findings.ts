@@ -9,7 +9,7 @@ import { record } from '../logbook/logbook';
 
 /** Writes down what was found: what is new begins to age, what is gone is forgotten. Tells the pages when something changed. */
 export async function storeFindings(database: Database, found: readonly Finding[]): Promise<void> {
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     const changed = await database.rows(
       `WITH fresh AS (
          SELECT * FROM jsonb_to_recordset($1::jsonb) AS f(id text, kind text, subject text, weight double precision, facts jsonb)
@@ -22,9 +22,8 @@ export async function storeFindings(database: Database, found: readonly Finding[
        )
        SELECT id FROM gone UNION ALL SELECT id FROM kept`,
       [JSON.stringify(found)],
-      tx,
     );
-    if (changed.length > 0) await announce(database, [{ topic: 'findings' }], tx);
+    if (changed.length > 0) await announce(database, [{ topic: 'findings' }]);
   });
 }
 
@@ -66,29 +65,27 @@ export async function setAside(
 ): Promise<void> {
   if (until < new Date().toISOString().slice(0, 10))
     throw HttpProblem.invalid('until', 'This day is over. Choose one that is still to come.');
-  await database.transaction(async (tx) => {
-    const known = await database.one('SELECT 1 FROM findings WHERE id = $1', [id], tx);
+  await database.transaction(async () => {
+    const known = await database.one('SELECT 1 FROM findings WHERE id = $1', [id]);
     if (!known) throw HttpProblem.notFound('finding', id);
     await database.rows(
       `INSERT INTO findings_aside (id, reason, until, person) VALUES ($1, $2, $3, $4)
        ON CONFLICT (id) DO UPDATE SET reason = excluded.reason, until = excluded.until, person = excluded.person, at = now()`,
       [id, reason, until, person],
-      tx,
     );
-    await record(database, { person, action: 'change', kind: 'finding', subject: id, after: { reason, until } }, tx);
-    await announce(database, [{ topic: 'findings' }], tx);
+    await record(database, { person, action: 'change', kind: 'finding', subject: id, after: { reason, until } });
+    await announce(database, [{ topic: 'findings' }]);
   });
 }
 
 export async function takeUp(database: Database, id: string, person: string): Promise<void> {
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     const [before] = await database.rows<{ reason: string; until: string }>(
       'DELETE FROM findings_aside WHERE id = $1 RETURNING reason, until::text AS until',
       [id],
-      tx,
     );
     if (!before) return;
-    await record(database, { person, action: 'change', kind: 'finding', subject: id, before }, tx);
-    await announce(database, [{ topic: 'findings' }], tx);
+    await record(database, { person, action: 'change', kind: 'finding', subject: id, before });
+    await announce(database, [{ topic: 'findings' }]);
   });
 }

@@ -1,5 +1,5 @@
 import type { LiveEvent } from '@moorage/contract/live';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 
 export const liveChannel = 'moorage_live';
 export const workChannel = 'moorage_work';
@@ -7,12 +7,8 @@ export const workChannel = 'moorage_work';
 export const endedChannel = 'moorage_ended';
 
 /** Tells every server, and through them every open page, what changed. Inside a transaction it is sent at commit. */
-export async function announce(
-  database: Database,
-  events: readonly LiveEvent[],
-  transaction?: Transaction,
-): Promise<void> {
+export async function announce(database: Database, events: readonly LiveEvent[]): Promise<void> {
   if (events.length === 0) return;
   const payloads = [...new Set(events.map((event) => JSON.stringify(event)))];
-  await database.rows(`SELECT pg_notify('${liveChannel}', unnest($1::text[]))`, [payloads], transaction);
+  await database.rows(`SELECT pg_notify('${liveChannel}', unnest($1::text[]))`, [payloads]);
 }

@@ -52,15 +52,14 @@ export class Turns {
         'The database does not answer',
         'PostgreSQL cannot be reached. This was not begun; try again when it is back.',
       );
-    return this.database.transaction(async (tx) => {
-      await this.database.rows(`DELETE FROM turns t WHERE thing = ANY($1) AND t.${runnerIsDead}`, [names], tx);
+    return this.database.transaction(async () => {
+      await this.database.rows(`DELETE FROM turns t WHERE thing = ANY($1) AND t.${runnerIsDead}`, [names]);
       const taken = await this.database.rows(
         `INSERT INTO turns (thing, turn, runner) SELECT n, $2, $3 FROM unnest($1::text[]) n ORDER BY n ON CONFLICT DO NOTHING RETURNING thing`,
         [names, turn, lease],
-        tx,
       );
       if (taken.length === names.length) return true;
-      await this.database.rows('DELETE FROM turns WHERE turn = $1', [turn], tx);
+      await this.database.rows('DELETE FROM turns WHERE turn = $1', [turn]);
       return false;
     });
   }

@@ -1,5 +1,5 @@
 import type { LogEntry } from '@moorage/contract/logbook';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
@@ -14,14 +14,13 @@ export interface Change {
 }
 
 /** Writes who changed what, from what to what; inside the change's own transaction when there is one. */
-export async function record(database: Database, change: Change, transaction?: Transaction): Promise<void> {
+export async function record(database: Database, change: Change): Promise<void> {
   const { person, action, kind, subject, before, after } = change;
   await database.rows(
     'INSERT INTO logbook (person, action, kind, subject, before, after) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb)',
     [person, action, kind, subject, JSON.stringify(before ?? null), JSON.stringify(after ?? null)],
-    transaction,
   );
-  await announce(database, [{ topic: 'logbook' }], transaction);
+  await announce(database, [{ topic: 'logbook' }]);
 }
 
 /** Newest first. A namespace owner finds what concerns the own namespaces, and what they did themselves. */

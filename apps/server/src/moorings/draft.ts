@@ -5,7 +5,7 @@ import { planChange } from '../classes/change';
 import { classTurn, defaultTurn, filled, findDefaults, listClasses, takenBack } from '../classes/classes';
 import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
@@ -16,54 +16,42 @@ import { assertMayMoor, listMoorings } from './moorings';
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** Whoever changed a thing last, from the logbook. */
-async function lastHand(
-  database: Database,
-  kind: string,
-  subject: string,
-  tx: Transaction,
-): Promise<Pick<Conflict, 'person' | 'at'>> {
+async function lastHand(database: Database, kind: string, subject: string): Promise<Pick<Conflict, 'person' | 'at'>> {
   const row = await database.one<{ person: string; at: Date }>(
     'SELECT person, at FROM logbook WHERE kind = $1 AND subject = $2 ORDER BY id DESC LIMIT 1',
     [kind, subject],
-    tx,
   );
   return { person: row?.person ?? null, at: row?.at.toISOString() ?? null };
 }
 
 /** What stands against one change: what is there now, when it is not what the draft saw. */
-async function conflictOf(
-  database: Database,
-  change: DraftedChange,
-  tx: Transaction,
-): Promise<Omit<Conflict, 'index'> | undefined> {
+async function conflictOf(database: Database, change: DraftedChange): Promise<Omit<Conflict, 'index'> | undefined> {
   switch (change.kind) {
     case 'mooring': {
-      const now = (await listMoorings(database, change.className, tx)).find((m) => m.pool === change.pool);
+      const now = (await listMoorings(database, change.className)).find((m) => m.pool === change.pool);
       if ((now?.version ?? null) === change.seen) return undefined;
       // the other person did the very same: there is nothing to quarrel about
       if (now && now.enabled === change.enabled && now.weight === change.weight) return undefined;
-      const hand = await lastHand(database, 'mooring', `${change.className}/${change.pool}`, tx);
+      const hand = await lastHand(database, 'mooring', `${change.className}/${change.pool}`);
       return { now: now ? { enabled: now.enabled, weight: now.weight, version: now.version } : null, ...hand };
     }
     case 'order': {
-      const now = (await listMoorings(database, change.className, tx)).map((m) => m.pool);
+      const now = (await listMoorings(database, change.className)).map((m) => m.pool);
       // pools that this very draft moors are not there yet
       if (same(now, change.seen) || same(now, change.pools)) return undefined;
-      return { now, ...(await lastHand(database, 'mooring', change.className, tx)) };
+      return { now, ...(await lastHand(database, 'mooring', change.className)) };
     }
     case 'default': {
       const now = (await findDefaults(database))[0] ?? null;
       if (now === change.seen || now === change.className) return undefined;
-      return { now, ...(await lastHand(database, 'class', now ?? '', tx)) };
+      return { now, ...(await lastHand(database, 'class', now ?? '')) };
     }
     case 'class': {
-      const now = await database.one(
-        `SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-        [change.storageClass.name],
-        tx,
-      );
+      const now = await database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
+        change.storageClass.name,
+      ]);
       if (!now) return undefined;
-      return { now: change.storageClass.name, ...(await lastHand(database, 'class', change.storageClass.name, tx)) };
+      return { now: change.storageClass.name, ...(await lastHand(database, 'class', change.storageClass.name)) };
     }
     case 'class-change': {
       const { name } = change.storageClass;
@@ -72,7 +60,7 @@ async function conflictOf(
       if (now && quarrels(filled(change.was), filled(change.storageClass), now.storageClass).length === 0)
         return undefined;
       const told = now ? { version: now.version, storageClass: now.storageClass } : null;
-      return { now: told, ...(await lastHand(database, 'class', name, tx)) };
+      return { now: told, ...(await lastHand(database, 'class', name)) };
     }
   }
 }
@@ -129,14 +117,10 @@ class Overtaken extends Error {
   }
 }
 
-async function conflictsOf(
-  database: Database,
-  changes: readonly DraftedChange[],
-  tx: Transaction,
-): Promise<Conflict[]> {
+async function conflictsOf(database: Database, changes: readonly DraftedChange[]): Promise<Conflict[]> {
   const conflicts: Conflict[] = [];
   for (const [index, change] of changes.entries()) {
-    const conflict = await conflictOf(database, change, tx);
+    const conflict = await conflictOf(database, change);
     if (conflict) conflicts.push({ index, ...conflict });
   }
   return conflicts;
@@ -168,7 +152,7 @@ export async function applyDraft(
       : []),
   ];
   return turns.at(things, async () => {
-    const conflicts = await database.transaction((tx) => conflictsOf(database, changes, tx));
+    const conflicts = await database.transaction(() => conflictsOf(database, changes));
     if (conflicts.length > 0) return { applied: 0, conflicts };
     await assertOrders(database, changes);
     // what the platform would refuse anyway refuses the draft before it is asked
@@ -180,25 +164,24 @@ export async function applyDraft(
     try {
       const entries: Entry[] = [];
       for (const change of sorted) if (!isInDatabase(change)) entries.push(...(await onPlatform(at, change)));
-      await database.transaction(async (tx) => {
-        for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name], tx);
+      await database.transaction(async () => {
+        for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name]);
         const late: Conflict[] = [];
         for (const [index, change] of changes.entries()) {
-          const conflict = isInDatabase(change) ? await conflictOf(database, change, tx) : undefined;
+          const conflict = isInDatabase(change) ? await conflictOf(database, change) : undefined;
           if (conflict) late.push({ index, ...conflict });
         }
         if (late.length > 0) throw new Overtaken(late);
         for (const change of sorted)
-          if (change.kind === 'mooring') await moor(database, change, person, tx);
-          else if (change.kind === 'order') await order(database, change, person, tx);
-        for (const entry of entries) await record(database, { person, ...entry }, tx);
+          if (change.kind === 'mooring') await moor(database, change, person);
+          else if (change.kind === 'order') await order(database, change, person);
+        for (const entry of entries) await record(database, { person, ...entry });
         await announce(
           database,
           names.flatMap((subject) => [
             { topic: 'moorings' as const, subject },
             { topic: 'classes' as const, subject },
           ]),
-          tx,
         );
       });
     } catch (error) {
@@ -254,35 +237,31 @@ async function moor(
   database: Database,
   change: Extract<DraftedChange, { kind: 'mooring' }>,
   person: string,
-  tx: Transaction,
 ): Promise<void> {
   const { className, pool, enabled, weight } = change;
-  const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
+  const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
   await database.rows(
     `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
      VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
      ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1`,
     [className, pool, enabled, weight],
-    tx,
   );
   const subject = `${className}/${pool}`;
   const action = before ? 'change' : 'create';
-  await record(database, { person, action, kind: 'mooring', subject, before, after: { enabled, weight } }, tx);
+  await record(database, { person, action, kind: 'mooring', subject, before, after: { enabled, weight } });
 }
 
 async function order(
   database: Database,
   { className, pools }: Extract<DraftedChange, { kind: 'order' }>,
   person: string,
-  tx: Transaction,
 ): Promise<void> {
-  const before = (await listMoorings(database, className, tx)).map((m) => m.pool);
+  const before = (await listMoorings(database, className)).map((m) => m.pool);
   assertNamesAll(className, pools, before);
   await database.rows(
     `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
      WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
     [className, pools],
-    tx,
   );
-  await record(database, { person, action: 'reorder', kind: 'mooring', subject: className, before, after: pools }, tx);
+  await record(database, { person, action: 'reorder', kind: 'mooring', subject: className, before, after: pools });
 }

@@ -1,7 +1,7 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { listClasses } from '../classes/classes';
 import { announce } from '../live/announce';
@@ -11,11 +11,10 @@ import { livePools } from '../pools/pools';
 
 const fields = 'class_name AS "className", pool_id AS pool, enabled, rank AS "order", weight, version';
 
-export const listMoorings = (database: Database, className?: string, tx?: Transaction): Promise<MooringRow[]> =>
+export const listMoorings = (database: Database, className?: string): Promise<MooringRow[]> =>
   database.rows<MooringRow>(
     `SELECT ${fields} FROM moorings WHERE ($1::text IS NULL OR class_name = $1) ORDER BY class_name, rank, pool_id LIMIT 100000`,
     [className],
-    tx,
   );
 
 /** A pool of another site takes the off-site copies of a class that keeps them, and nothing else. */
@@ -41,23 +40,21 @@ export async function setMooring(
   person: string,
 ): Promise<MooringRow> {
   const { className, pool } = at;
-  return database.transaction(async (tx) => {
+  return database.transaction(async () => {
     // moorings of one class change one after the other, so that orders stay whole
-    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className], tx);
+    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className]);
     const known = await database.one<{ body: ClassManifest }>(
       `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
       [className],
-      tx,
     );
     if (!known) throw HttpProblem.notFound('class', className);
     const owner = await database.one<{ id: string; sites: string[] }>(
       'SELECT b.id, b.sites FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = $1',
       [pool],
-      tx,
     );
     if (!owner) throw HttpProblem.notFound('pool', pool);
     assertMayMoor(fromManifest(known.body).storageClass, { pool, sites: owner.sites }, site);
-    const before = (await listMoorings(database, className, tx)).find((m) => m.pool === pool);
+    const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
       throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
     const after = await database.one<MooringRow>(
@@ -65,15 +62,10 @@ export async function setMooring(
        VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
        ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1 RETURNING ${fields}`,
       [className, pool, change.enabled ?? before?.enabled ?? true, change.weight ?? before?.weight ?? 1],
-      tx,
     );
     const subject = `${className}/${pool}`;
-    await record(
-      database,
-      { person, action: before ? 'change' : 'create', kind: 'mooring', subject, before, after },
-      tx,
-    );
-    await announce(database, [{ topic: 'moorings', subject }], tx);
+    await record(database, { person, action: before ? 'change' : 'create', kind: 'mooring', subject, before, after });
+    await announce(database, [{ topic: 'moorings', subject }]);
     return after!;
   });
 }
@@ -85,9 +77,9 @@ export async function orderMoorings(
   pools: readonly string[],
   person: string,
 ): Promise<MooringRow[]> {
-  return database.transaction(async (tx) => {
-    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className], tx);
-    const before = await listMoorings(database, className, tx);
+  return database.transaction(async () => {
+    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className]);
+    const before = await listMoorings(database, className);
     const known = new Set(before.map((m) => m.pool));
     if (pools.length !== known.size || new Set(pools).size !== known.size || !pools.every((p) => known.has(p)))
       throw HttpProblem.changedMeanwhile('order of moorings for', className);
@@ -95,22 +87,17 @@ export async function orderMoorings(
       `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
        WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
       [className, pools],
-      tx,
     );
-    await record(
-      database,
-      {
-        person,
-        action: 'reorder',
-        kind: 'mooring',
-        subject: className,
-        before: before.map((m) => m.pool),
-        after: pools,
-      },
-      tx,
-    );
-    await announce(database, [{ topic: 'moorings', subject: className }], tx);
-    return listMoorings(database, className, tx);
+    await record(database, {
+      person,
+      action: 'reorder',
+      kind: 'mooring',
+      subject: className,
+      before: before.map((m) => m.pool),
+      after: pools,
+    });
+    await announce(database, [{ topic: 'moorings', subject: className }]);
+    return listMoorings(database, className);
   });
 }
 

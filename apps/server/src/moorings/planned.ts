@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { z } from 'zod';
 import type { KeptPlan, plannedPlacesSchema } from '@moorage/contract/moorings';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
@@ -22,18 +22,17 @@ export async function planPlaces(
   const pools = new Set((await database.rows<{ id: string }>('SELECT id FROM pools LIMIT 5000')).map((p) => p.id));
   const strange = places.find((p) => !pools.has(p.pool));
   if (strange) throw HttpProblem.notFound('pool', strange.pool);
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     await database.rows(
       `INSERT INTO planned_places (namespace, claim_name, pool_id, person, plan)
        SELECT namespace, claim, pool, $2, $3 FROM jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text, pool text)
        ON CONFLICT (namespace, claim_name) DO UPDATE
          SET pool_id = excluded.pool_id, person = excluded.person, plan = excluded.plan, at = now()`,
       [JSON.stringify(places), person, randomUUID()],
-      tx,
     );
     const subject = `${places[0]!.namespace}/${places[0]!.claim}`;
-    await record(database, { person, action: 'create', kind: 'plan', subject, after: places.slice(0, 200) }, tx);
-    await announce(database, [{ topic: 'moorings' }], tx);
+    await record(database, { person, action: 'create', kind: 'plan', subject, after: places.slice(0, 200) });
+    await announce(database, [{ topic: 'moorings' }]);
   });
 }
 
@@ -52,24 +51,19 @@ export async function listPlans(database: Database, sight: Sight): Promise<KeptP
 
 /** Lets a plan go. */
 export async function dropPlan(database: Database, plan: string, person: string): Promise<void> {
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     const gone = await database.rows<{ namespace: string; claim_name: string; pool_id: string }>(
       'DELETE FROM planned_places WHERE plan = $1 RETURNING namespace, claim_name, pool_id',
       [plan],
-      tx,
     );
     const [first] = gone;
     if (!first) throw HttpProblem.notFound('plan', plan);
     const subject = `${first.namespace}/${first.claim_name}`;
-    await record(database, { person, action: 'delete', kind: 'plan', subject, before: gone.slice(0, 200) }, tx);
-    await announce(database, [{ topic: 'moorings' }], tx);
+    await record(database, { person, action: 'delete', kind: 'plan', subject, before: gone.slice(0, 200) });
+    await announce(database, [{ topic: 'moorings' }]);
   });
 }
 
 /** The claim came: its place in a plan has served. */
-export const placeTaken = (database: Database, claim: { namespace: string; name: string }, tx: Transaction) =>
-  database.rows(
-    'DELETE FROM planned_places WHERE namespace = $1 AND claim_name = $2',
-    [claim.namespace, claim.name],
-    tx,
-  );
+export const placeTaken = (database: Database, claim: { namespace: string; name: string }) =>
+  database.rows('DELETE FROM planned_places WHERE namespace = $1 AND claim_name = $2', [claim.namespace, claim.name]);

@@ -77,33 +77,27 @@ export async function setLimit(
     namespace,
   ]);
   if (!known) throw HttpProblem.notFound('namespace', namespace);
-  await database.transaction(async (tx) => {
+  await database.transaction(async () => {
     const before = await database.one<{ bytes: number }>(
       'SELECT bytes FROM limits WHERE namespace = $1 AND class_name = $2 FOR UPDATE',
       [namespace, className],
-      tx,
     );
     if (bytes === null)
-      await database.rows('DELETE FROM limits WHERE namespace = $1 AND class_name = $2', [namespace, className], tx);
+      await database.rows('DELETE FROM limits WHERE namespace = $1 AND class_name = $2', [namespace, className]);
     else
       await database.rows(
         'INSERT INTO limits (namespace, class_name, bytes) VALUES ($1, $2, $3) ON CONFLICT (namespace, class_name) DO UPDATE SET bytes = excluded.bytes',
         [namespace, className, bytes],
-        tx,
       );
     const subject = className ? `${namespace}/${className}` : namespace;
-    await record(
-      database,
-      {
-        person,
-        action: 'change',
-        kind: 'limit',
-        subject,
-        before: before ?? null,
-        after: bytes === null ? null : { bytes },
-      },
-      tx,
-    );
-    await announce(database, [{ topic: 'namespaces', subject: namespace }], tx);
+    await record(database, {
+      person,
+      action: 'change',
+      kind: 'limit',
+      subject,
+      before: before ?? null,
+      after: bytes === null ? null : { bytes },
+    });
+    await announce(database, [{ topic: 'namespaces', subject: namespace }]);
   });
 }

@@ -1,4 +1,4 @@
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { livingServers } from '../live/anchor';
 import { workChannel } from '../live/announce';
 import { pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
@@ -14,13 +14,11 @@ export async function ensureOperations(
   kind: Operation['kind'],
   state: OperationState,
   subjects: readonly string[],
-  tx?: Transaction,
 ): Promise<string[]> {
   const made = await database.rows<{ id: string }>(
     `INSERT INTO operations (kind, subject, state) SELECT $1, s, $2 FROM unnest($3::text[]) s
      ON CONFLICT (kind, subject) DO NOTHING RETURNING id`,
     [kind, state, subjects],
-    tx,
   );
   return made.map((o) => o.id);
 }
@@ -61,13 +59,11 @@ export async function advance(
   operation: Pick<Operation, 'id' | 'state'>,
   to: OperationState,
   extra: { waitingFor?: string; decisionId?: number } = {},
-  tx?: Transaction,
 ): Promise<Operation | undefined> {
   return database.one<Operation>(
     `UPDATE operations SET state = $3, waiting_for = $4, decision_id = coalesce($5, decision_id), attempts = 0, error = NULL,
        next_attempt_at = NULL, updated_at = now() WHERE id = $1 AND state = $2 RETURNING ${fields}`,
     [operation.id, operation.state, to, extra.waitingFor, extra.decisionId],
-    tx,
   );
 }
 
@@ -95,8 +91,7 @@ export const lookAgain = (database: Database, id: string, seconds: number) =>
   );
 
 /** Tells all servers that there is work. */
-export const callForWork = (database: Database, tx?: Transaction) =>
-  database.rows(`SELECT pg_notify('${workChannel}', '')`, [], tx);
+export const callForWork = (database: Database) => database.rows(`SELECT pg_notify('${workChannel}', '')`);
 
 /** Operations that nobody works on and that are due: a dead server's, and those whose next try has come. */
 export async function findStranded(database: Database, limit: number): Promise<string[]> {

@@ -2,7 +2,7 @@ import { parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Topic } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { setTimeout as pause } from 'node:timers/promises';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import {
   mirrored,
@@ -18,7 +18,6 @@ export type MirrorListener = (
   plural: Plural,
   changed: readonly PlatformObject[],
   gone: readonly PlatformObject[],
-  tx: Transaction,
 ) => Promise<void>;
 
 const topicOf: Record<Plural, Topic> = {
@@ -167,24 +166,19 @@ export class Mirror {
     const changed = [...last.values()].filter((e) => e.type !== 'DELETED').map((e) => e.object);
     const gone = [...last.values()].filter((e) => e.type === 'DELETED').map((e) => e.object);
     const version = events[events.length - 1]!.object.metadata.resourceVersion!;
-    await this.database.transaction(async (tx) => {
-      await this.write(plural, changed, tx);
+    await this.database.transaction(async () => {
+      await this.write(plural, changed);
       if (gone.length > 0)
-        await this.database.rows(
-          'DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)',
-          [plural, gone.map((o) => o.metadata.uid!)],
-          tx,
-        );
-      await this.noteVersion(plural, version, tx);
-      await this.listener(plural, changed, gone, tx);
-      await announce(
-        this.database,
-        [
-          { topic: topicOf[plural] },
-          ...(plural === 'persistentvolumeclaims' ? [{ topic: 'namespaces' as const }] : []),
-        ],
-        tx,
-      );
+        await this.database.rows('DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)', [
+          plural,
+          gone.map((o) => o.metadata.uid!),
+        ]);
+      await this.noteVersion(plural, version);
+      await this.listener(plural, changed, gone);
+      await announce(this.database, [
+        { topic: topicOf[plural] },
+        ...(plural === 'persistentvolumeclaims' ? [{ topic: 'namespaces' as const }] : []),
+      ]);
     });
     this.afterCommit();
   }
@@ -194,43 +188,39 @@ export class Mirror {
    * back from a copy may give old ones again, for other contents.
    */
   private async replaceAll(plural: Plural, items: readonly PlatformObject[], version: string): Promise<void> {
-    await this.database.transaction(async (tx) => {
+    await this.database.transaction(async () => {
       const gone = await this.database.rows<{ body: PlatformObject }>(
         'DELETE FROM platform_objects WHERE plural = $1 AND NOT uid = ANY($2) RETURNING body',
         [plural, items.map((o) => o.metadata.uid!)],
-        tx,
       );
-      const uids = new Set(await this.write(plural, items, tx));
-      await this.noteVersion(plural, version, tx);
+      const uids = new Set(await this.write(plural, items));
+      await this.noteVersion(plural, version);
       const changed = items.filter((o) => uids.has(o.metadata.uid!));
       await this.listener(
         plural,
         changed,
         gone.map((g) => g.body),
-        tx,
       );
-      if (changed.length + gone.length > 0) await announce(this.database, [{ topic: topicOf[plural] }], tx);
+      if (changed.length + gone.length > 0) await announce(this.database, [{ topic: topicOf[plural] }]);
     });
     this.afterCommit();
   }
 
-  private async noteVersion(plural: Plural, version: string, tx: Transaction): Promise<void> {
+  private async noteVersion(plural: Plural, version: string): Promise<void> {
     await this.database.rows(
       `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
        ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`,
       [plural, version],
-      tx,
     );
   }
 
   /** Writes what the platform says, whatever was known; gives the uids of those that differ. */
-  private async write(plural: Plural, objects: readonly PlatformObject[], tx: Transaction): Promise<string[]> {
+  private async write(plural: Plural, objects: readonly PlatformObject[]): Promise<string[]> {
     const uids: string[] = [];
     for (let i = 0; i < objects.length; i += pageSize) {
       const rows = await this.database.rows<{ uid: string }>(
         `${upsert} WHERE (platform_objects.version, platform_objects.body) IS DISTINCT FROM (excluded.version, excluded.body) RETURNING uid`,
         [plural, JSON.stringify(objects.slice(i, i + pageSize).map(toRow))],
-        tx,
       );
       uids.push(...rows.map((r) => r.uid));
     }
@@ -247,13 +237,8 @@ const upsert = `INSERT INTO platform_objects (plural, uid, namespace, name, vers
     body = excluded.body, class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes`;
 
 /** Notes an object that we just made, unless the platform told of it already, and then of something later perhaps. */
-export async function noteMade(
-  database: Database,
-  plural: Plural,
-  object: PlatformObject,
-  tx?: Transaction,
-): Promise<void> {
-  await database.rows(`${upsert} WHERE false`, [plural, JSON.stringify([toRow(object)])], tx);
+export async function noteMade(database: Database, plural: Plural, object: PlatformObject): Promise<void> {
+  await database.rows(`${upsert} WHERE false`, [plural, JSON.stringify([toRow(object)])]);
 }
 
 /** The version of an object as the mirror has it. */
@@ -276,11 +261,10 @@ export async function noteChanged(
   plural: Plural,
   object: PlatformObject,
   before: string | undefined,
-  tx?: Transaction,
 ): Promise<void> {
-  await database.rows(
-    `${upsert} WHERE platform_objects.version = $3`,
-    [plural, JSON.stringify([toRow(object)]), before ?? ''],
-    tx,
-  );
+  await database.rows(`${upsert} WHERE platform_objects.version = $3`, [
+    plural,
+    JSON.stringify([toRow(object)]),
+    before ?? '',
+  ]);
 }

@@ -2,7 +2,7 @@ import type { PoolChange, PoolFacts, PoolRow, Tier } from '@moorage/contract/bac
 import type { Pool } from '@moorage/core/pools/pool';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { tierOf, usualDisk } from '../backends/pool-row';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -96,19 +96,16 @@ export type LivePool = PoolRow & {
 export async function livePools(
   database: Database,
   ids: readonly string[] | 'all',
-  tx?: Transaction,
   lock?: 'lock',
 ): Promise<LivePool[]> {
   const named = ids === 'all' ? [] : [ids];
   const where = ids === 'all' ? '' : 'WHERE id = ANY($1)';
   // under a cap over a backend, decisions on any of its pools take turns
   const sisters = `OR backend_id IN (SELECT q.backend_id FROM pools q JOIN backends b ON b.id = q.backend_id WHERE q.id = ANY($1) AND b.cap IS NOT NULL)`;
-  if (lock)
-    await database.rows(`SELECT id FROM pools ${where && `${where} ${sisters}`} ORDER BY id FOR UPDATE`, named, tx);
+  if (lock) await database.rows(`SELECT id FROM pools ${where && `${where} ${sisters}`} ORDER BY id FOR UPDATE`, named);
   const rows = await database.rows<StoredPool>(
     `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id ${where.replace('id', 'p.id')} ORDER BY p.id LIMIT 5000`,
     named,
-    tx,
   );
   const use = await database.rows<{ pool_id: string; disk: string; bytes: number }>(
     `SELECT pool_id, disk, sum(bytes)::bigint AS bytes FROM (
@@ -118,7 +115,6 @@ export async function livePools(
        WHERE NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
      ) held ${ids === 'all' ? '' : 'WHERE pool_id = ANY($1)'} GROUP BY 1, 2`,
     named,
-    tx,
   );
   return rows.map((row) => ({
     ...toRow(row),
@@ -142,8 +138,8 @@ export async function changePool(
   change: PoolChange,
   person: string,
 ): Promise<PoolRow> {
-  return database.transaction(async (tx) => {
-    const before = await database.one<StoredPool>('SELECT * FROM pools WHERE id = $1 FOR UPDATE', [id], tx);
+  return database.transaction(async () => {
+    const before = await database.one<StoredPool>('SELECT * FROM pools WHERE id = $1 FOR UPDATE', [id]);
     if (!before) throw HttpProblem.notFound('pool', id);
     if (version !== undefined && version !== before.version) throw HttpProblem.changedMeanwhile('pool', id);
     const soft = change.softMark ?? before.soft_mark;
@@ -163,12 +159,10 @@ export async function changePool(
         kept(change.tier, before.tier),
         kept(change.price, before.price),
       ],
-      tx,
     );
     const after = await database.one<StoredPool>(
       `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = $1`,
       [id],
-      tx,
     );
     const named = (p: StoredPool) => ({
       overcommit: p.overcommit,
@@ -180,12 +174,15 @@ export async function changePool(
       tier: p.tier,
       price: p.price,
     });
-    await record(
-      database,
-      { person, action: 'change', kind: 'pool', subject: id, before: named(before), after: named(after!) },
-      tx,
-    );
-    await announce(database, [{ topic: 'pools', subject: id }], tx);
+    await record(database, {
+      person,
+      action: 'change',
+      kind: 'pool',
+      subject: id,
+      before: named(before),
+      after: named(after!),
+    });
+    await announce(database, [{ topic: 'pools', subject: id }]);
     return toRow(after!);
   });
 }

@@ -5,7 +5,7 @@ import { assessDesign, forbids, type DesignProblem, type NodeFree } from '@moora
 import { unfit } from '@moorage/core/clusters/disk';
 import { predictLeaving, type LeavingProblem } from '@moorage/core/clusters/reshape';
 import { getInventory } from '../backends/inventory';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { Sight } from '../people/sight';
 import { announce } from '../live/announce';
@@ -122,19 +122,17 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
 }
 
 /** Holds the disks for this change alone; who comes second is told of the first. */
-async function hold(database: Database, backend: string, id: string, disks: readonly string[], tx: Transaction) {
+async function hold(database: Database, backend: string, id: string, disks: readonly string[]) {
   const held = await database.rows<{ disk: string }>(
     `INSERT INTO disk_holds (backend_id, disk, reshape_id) SELECT $1, d, $2 FROM unnest($3::text[]) d ORDER BY d
      ON CONFLICT DO NOTHING RETURNING disk`,
     [backend, id, disks],
-    tx,
   );
   if (held.length === disks.length) return;
   const other = await database.one<{ person: string; pool: string; disk: string; kind: string }>(
     `SELECT r.person, r.pool, r.kind, h.disk FROM disk_holds h JOIN reshapes r ON r.id = h.reshape_id
      WHERE h.backend_id = $1 AND h.disk = ANY($2) AND h.reshape_id <> $3 ORDER BY h.disk LIMIT 1`,
     [backend, disks, id],
-    tx,
   );
   throw new HttpProblem(
     409,
@@ -153,25 +151,23 @@ export async function beginReshape(
 ): Promise<{ reshape: Reshape; operations: string[] }> {
   const { pool, nodes } = await prepare(database, backend, asked);
   const id = randomUUID();
-  const operations = await database.transaction(async (tx) => {
+  const operations = await database.transaction(async () => {
     await database.rows(
       'INSERT INTO reshapes (id, backend_id, pool, kind, plan, person) VALUES ($1, $2, $3, $4, $5::jsonb, $6)',
       [id, backend, pool, asked.kind, JSON.stringify(asked), person],
-      tx,
     );
     const disks = nodes.flatMap((n) => n.disks);
-    await hold(database, backend, id, disks, tx);
+    await hold(database, backend, id, disks);
     await database.rows(
       `INSERT INTO reshape_nodes (reshape_id, node, role, disks)
        SELECT $1, n.node, n.role, ARRAY(SELECT jsonb_array_elements_text(n.disks))
        FROM jsonb_to_recordset($2::jsonb) AS n(node text, role text, disks jsonb)`,
       [id, JSON.stringify(nodes)],
-      tx,
     );
-    const made = await ensureOperations(database, 'reshape', 'preparing', [id], tx);
+    const made = await ensureOperations(database, 'reshape', 'preparing', [id]);
     const after = { kind: asked.kind, disks: disks.length, nodes: new Set(nodes.map((n) => n.node)).size };
-    await record(database, { person, action: 'change', kind: 'pool', subject: pool, after }, tx);
-    await announce(database, [{ topic: 'reshapes', subject: backend }], tx);
+    await record(database, { person, action: 'change', kind: 'pool', subject: pool, after });
+    await announce(database, [{ topic: 'reshapes', subject: backend }]);
     return made;
   });
   return { reshape: (await getReshape(database, id))!, operations };
@@ -183,11 +179,10 @@ export async function undoReshape(
   id: string,
   person: string,
 ): Promise<{ reshape: Reshape; operations: string[] }> {
-  const operations = await database.transaction(async (tx) => {
+  const operations = await database.transaction(async () => {
     const marked = await database.one<{ pool: string }>(
       'UPDATE reshapes SET called_off = true, cause = coalesce(cause, $2) WHERE id = $1 AND ended_at IS NULL RETURNING pool',
       [id, `called off by ${person}`],
-      tx,
     );
     if (!marked)
       throw new HttpProblem(
@@ -199,13 +194,8 @@ export async function undoReshape(
     const due = await database.rows<{ id: string }>(
       `UPDATE operations SET next_attempt_at = NULL, attempts = 0 WHERE kind = 'reshape' AND subject = $1 RETURNING id`,
       [id],
-      tx,
     );
-    await record(
-      database,
-      { person, action: 'change', kind: 'pool', subject: marked.pool, after: { calledOff: id } },
-      tx,
-    );
+    await record(database, { person, action: 'change', kind: 'pool', subject: marked.pool, after: { calledOff: id } });
     return due.map((o) => o.id);
   });
   return { reshape: (await getReshape(database, id))!, operations };

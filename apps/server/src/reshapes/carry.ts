@@ -155,23 +155,21 @@ export class ReshapeCarrier {
   }
 
   private async end(operation: Operation, reshape: StoredReshape, state: 'settled' | 'undone') {
-    const moved = await this.database.transaction(async (tx) => {
-      await this.database.rows('UPDATE reshapes SET ended_at = now(), bytes_left = 0 WHERE id = $1', [reshape.id], tx);
-      await this.database.rows('DELETE FROM disk_holds WHERE reshape_id = $1', [reshape.id], tx);
+    const moved = await this.database.transaction(async () => {
+      await this.database.rows('UPDATE reshapes SET ended_at = now(), bytes_left = 0 WHERE id = $1', [reshape.id]);
+      await this.database.rows('DELETE FROM disk_holds WHERE reshape_id = $1', [reshape.id]);
       // what it keeps from now on was planned: nothing shrank by itself
-      await this.database.rows(
-        'UPDATE pools SET largest_usable = 0 WHERE backend_id = $1 AND name = $2',
-        [reshape.backend_id, reshape.pool],
-        tx,
-      );
+      await this.database.rows('UPDATE pools SET largest_usable = 0 WHERE backend_id = $1 AND name = $2', [
+        reshape.backend_id,
+        reshape.pool,
+      ]);
       if (state === 'settled')
         await this.database.rows(
           `UPDATE reshape_nodes SET state = 'freed' WHERE reshape_id = $1 AND role = 'leaving'`,
           [reshape.id],
-          tx,
         );
-      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backend_id }], tx);
-      return advance(this.database, operation, state, {}, tx);
+      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backend_id }]);
+      return advance(this.database, operation, state, {});
     });
     // the pool is shown from now on, or no longer
     await this.backends.sync(reshape.backend_id);

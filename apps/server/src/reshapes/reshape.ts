@@ -1,5 +1,5 @@
 import type { NewReshape, Reshape, ReshapeState } from '@moorage/contract/reshapes';
-import type { Database, Transaction } from '../database/database';
+import type { Database } from '../database/database';
 
 /** A change to the disks of a cluster, as stored. */
 export interface StoredReshape {
@@ -28,8 +28,8 @@ export interface ReshapeNode {
 /** Pool that keeps what the cluster must know of itself, beside the pool of a design. */
 export const metadataPool = (pool: string): string => `${pool}-meta`;
 
-export const findReshape = (database: Database, id: string, tx?: Transaction): Promise<StoredReshape | undefined> =>
-  database.one<StoredReshape>('SELECT * FROM reshapes WHERE id = $1', [id], tx);
+export const findReshape = (database: Database, id: string): Promise<StoredReshape | undefined> =>
+  database.one<StoredReshape>('SELECT * FROM reshapes WHERE id = $1', [id]);
 
 export const nodesOf = (database: Database, id: string): Promise<ReshapeNode[]> =>
   database.rows<ReshapeNode>(

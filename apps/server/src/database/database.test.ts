@@ -1,0 +1,88 @@
+import { makeDatabase } from '../testing/databases';
+import { Database } from './database';
+
+let made: Awaited<ReturnType<typeof makeDatabase>>;
+let database: Database;
+beforeEach(async () => {
+  made = await makeDatabase();
+  database = new Database(made.url);
+  await database.rows('CREATE TABLE things (name text PRIMARY KEY)');
+});
+afterEach(async () => {
+  await database.close();
+  await made.drop();
+});
+
+const connection = async (): Promise<number> =>
+  (await database.one<{ pid: number }>('SELECT pg_backend_pid() AS pid'))!.pid;
+/** Something to wait for, and what opens it. */
+function gate(): { opened: Promise<void>; open: () => void } {
+  let open = () => {};
+  const opened = new Promise<void>((resolve) => (open = resolve));
+  return { opened, open };
+}
+const keep = (name: string) => database.rows('INSERT INTO things VALUES ($1)', [name]);
+const things = async (): Promise<string[]> =>
+  (await database.rows<{ name: string }>('SELECT name FROM things ORDER BY name')).map((t) => t.name);
+
+test('what is called inside a transaction is part of it, however deep', async () => {
+  const seen = await database.transaction(async () => {
+    const deep = async () => [await connection(), await database.transaction(connection)];
+    return [await connection(), ...(await deep()), ...(await Promise.all([connection(), connection()]))];
+  });
+  expect(new Set(seen).size).toBe(1);
+});
+
+test('what fails at the end takes everything with it, the inner transactions too', async () => {
+  const failed = database.transaction(async () => {
+    await keep('outer');
+    await database.transaction(() => keep('inner'));
+    throw new Error('at the end');
+  });
+  await expect(failed).rejects.toThrow('at the end');
+  expect(await things()).toEqual([]);
+});
+
+test('transactions at the same time know nothing of each other', async () => {
+  const [one, other] = [gate(), gate()];
+  const first = database.transaction(async () => {
+    await keep('first');
+    one.open();
+    await other.opened;
+    expect(await things()).toEqual(['first']);
+  });
+  await one.opened;
+  // written and read outside of it
+  expect(await things()).toEqual([]);
+  const refused = database.transaction(async () => {
+    await keep('second');
+    throw new Error('not this one');
+  });
+  await expect(refused).rejects.toThrow('not this one');
+  other.open();
+  await first;
+  expect(await things()).toEqual(['first']);
+});
+
+test('more transactions than connections, each with work inside, all end', async () => {
+  await Promise.all(
+    Array.from({ length: 64 }, (_, i) =>
+      database.transaction(async () => {
+        await keep(`a${i}`);
+        await database.transaction(() => keep(`b${i}`));
+      }),
+    ),
+  );
+  expect(await things()).toHaveLength(128);
+});
+
+test('after its end, what it began goes on outside of it', async () => {
+  let late: Promise<string[]> | undefined;
+  const ended = gate();
+  await database.transaction(async () => {
+    await keep('kept');
+    late = ended.opened.then(things);
+  });
+  ended.open();
+  expect(await late).toEqual(['kept']);
+});
