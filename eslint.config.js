@@ -41,6 +41,19 @@ export default ts.config(
   { files: ['packages/contract/src/**/*.ts'], rules: forbid(apps, io) },
   { files: ['apps/server/src/**/*.ts'], ignores: ['**/*.test.ts', '**/testing/**'], rules: forbid(apps) },
   {
+    files: ['apps/server/src/**/*.ts'],
+    ignores: ['**/*.test.ts', '**/testing/**', '**/*.sql.ts', '**/database/statement.ts', '**/database/migration-*.ts'],
+    rules: {
+      'no-restricted-syntax': [
+        'error',
+        ...["[callee.object.name='database']", "[callee.object.property.name='database']"].map((at) => ({
+          selector: `CallExpression[callee.property.name=/^(rows|one)$/]${at}`,
+          message: "Rows go through a model, or through a named statement in the room's ….sql.ts.",
+        })),
+      ],
+    },
+  },
+  {
     files: ['apps/standins/src/**/*.ts'],
     rules: forbid({ group: ['@moorage/server/*', '@moorage/web/*'], message: 'Nothing imports an app.' }, contract, {
       regex: '^@moorage/core/(?!sizes/)',

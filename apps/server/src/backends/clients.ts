@@ -1,25 +1,21 @@
 import type { ClientAt } from '@moorage/contract/registration';
 import { inRange, singleAddressMask } from '@moorage/core/nodes/readiness';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { HttpProblem } from '../http/problem';
 import { record } from '../logbook/logbook';
+import { registered } from './backend-model';
 import type { Backends } from './backends';
+import { nodesAt, usersThere } from './clients.sql';
 import type { BackendConnector } from './connector';
 
 async function assertRegistered(database: Database, id: string): Promise<void> {
-  const found = await database.one('SELECT 1 FROM backends WHERE id = $1', [id]);
-  if (!found) throw HttpProblem.notFound('backend', id);
+  if ((await registered.in(database).count({ where: { id } })) === 0) throw HttpProblem.notFound('backend', id);
 }
 
 /** Name of the platform's node that has an address. */
 const nodeAt = async (database: Database, address: string): Promise<string | undefined> =>
-  (
-    await database.one<{ name: string }>(
-      `SELECT name FROM platform_objects WHERE plural = 'nodes'
-         AND body #> '{status,addresses}' @> jsonb_build_array(jsonb_build_object('type', 'InternalIP', 'address', $1::text)) LIMIT 1`,
-      [address],
-    )
-  )?.name;
+  (await first(nodesAt(database, address)))?.name;
 
 /** The ranges as the backend tells them now: what was read a moment ago may not hold any more. */
 async function rangesOf(connector: BackendConnector, id: string) {
@@ -85,14 +81,7 @@ export async function disallowClient(
 async function assertUnused(database: Database, id: string, address: string): Promise<void> {
   const node = await nodeAt(database, address);
   if (node === undefined) return;
-  const user = await database.one<{ pod: string; claim: string }>(
-    `SELECT p.namespace || '/' || p.name AS pod, r.claim_name AS claim
-     FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') v, reservations r, pools o
-     WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = $1
-       AND r.namespace = p.namespace AND r.claim_name = v #>> '{persistentVolumeClaim,claimName}'
-       AND o.id = r.pool_id AND o.backend_id = $2 LIMIT 1`,
-    [node, id],
-  );
+  const user = await first(usersThere(database, node, id));
   if (user)
     throw new HttpProblem(
       409,

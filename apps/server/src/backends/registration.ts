@@ -1,11 +1,20 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged, Probe, Registration } from '@moorage/contract/registration';
+import { literal, Op, UniqueConstraintError } from 'sequelize';
 import type { Database } from '../database/database';
+import { lockIdentity, lockPoolNames } from '../database/locks.sql';
+import { first } from '../database/statement';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { moorings } from '../moorings/mooring-model';
+import { pools } from '../pools/pool-model';
+import { reshapes } from '../reshapes/reshape-model';
 import type { Vault } from '../secrets/vault';
+import { registered } from './backend-model';
 import { getBackend, type Backends } from './backends';
+import { backendVolumes } from './inventory-model';
+import { heldBy } from './registration.sql';
 
 /** What to do about an address that cannot be used, for whoever calls the API. */
 const advice: Record<Exclude<Probe['outcome'], 'ready'>, string> = {
@@ -33,12 +42,8 @@ function assertReady(probe: Probe): void {
 /** The same backend under two names would be promised twice. */
 async function assertNew(database: Database, { identity }: Probe, id: string): Promise<void> {
   if (identity === null) return;
-  // of two that register it at the same moment, the second finds the first
-  await database.rows('SELECT pg_advisory_xact_lock(4417, hashtext($1))', [identity]);
-  const twin = await database.one<{ id: string; address: string }>(
-    'SELECT id, address FROM backends WHERE identity = $1 AND id <> $2 LIMIT 1',
-    [identity, id],
-  );
+  await lockIdentity(database, identity);
+  const twin = await registered.in(database).findOne({ where: { identity, id: { [Op.ne]: id } } });
   if (twin)
     throw new HttpProblem(
       409,
@@ -58,19 +63,22 @@ export async function registerBackend(
   asked: Registration,
   person: string,
 ): Promise<BackendRow> {
-  const taken = await database.one('SELECT 1 FROM backends WHERE id = $1', [asked.id]);
-  if (taken) throw HttpProblem.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
+  const taken = await registered.in(database).count({ where: { id: asked.id } });
+  if (taken > 0) throw HttpProblem.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
   const probe = await backends.probe(asked);
   assertReady(probe);
   const { id, title, address, username, password, sites, trust } = asked;
   await database.transaction(async () => {
     await assertNew(database, probe, asked.id);
-    const made = await database.rows(
-      `INSERT INTO backends (id, title, address, username, secret, sites, trust, identity) VALUES ($1, $2, $3, $4, $5, $6, $7::jsonb, $8)
-       ON CONFLICT DO NOTHING RETURNING id`,
-      [id, title, address, username, vault.seal(password), sites, JSON.stringify(trust), probe.identity],
-    );
-    if (made.length === 0) throw HttpProblem.invalid('id', `There is a backend "${id}" already. Choose another name.`);
+    const secret = vault.seal(password);
+    const made = { id, title, address, username, secret, sites, trust, identity: probe.identity };
+    await registered
+      .in(database)
+      .create(made)
+      .catch((error: unknown) => {
+        if (!(error instanceof UniqueConstraintError)) throw error;
+        throw HttpProblem.invalid('id', `There is a backend "${id}" already. Choose another name.`);
+      });
     const after = { title, address, username, sites, trust: trust.kind };
     await record(database, { person, action: 'create', kind: 'backend', subject: id, after });
     await announce(database, [{ topic: 'backends', subject: id }]);
@@ -89,23 +97,16 @@ export async function changeBackend(
   person: string,
 ): Promise<BackendRow> {
   await database.transaction(async () => {
-    const before = await database.one<{ title: string; sites: string[]; cap: number | null; version: number }>(
-      'SELECT title, sites, cap, version FROM backends WHERE id = $1 FOR UPDATE',
-      [id],
-    );
-    if (!before) throw HttpProblem.notFound('backend', id);
-    if (version !== undefined && version !== before.version) throw HttpProblem.changedMeanwhile('backend', id);
+    const row = await registered.in(database).findByPk(id, { lock: true });
+    if (!row) throw HttpProblem.notFound('backend', id);
+    if (version !== undefined && version !== row.version) throw HttpProblem.changedMeanwhile('backend', id);
+    const before = { title: row.title, sites: row.sites, cap: row.cap, version: row.version };
     const after = {
       title: change.title ?? before.title,
       sites: change.sites ?? before.sites,
       cap: change.cap === undefined ? before.cap : change.cap,
     };
-    await database.rows('UPDATE backends SET title = $2, sites = $3, cap = $4, version = version + 1 WHERE id = $1', [
-      id,
-      after.title,
-      after.sites,
-      after.cap,
-    ]);
+    await row.update({ ...after, version: row.version + 1 });
     await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after });
     await announce(database, [
       { topic: 'backends', subject: id },
@@ -127,20 +128,16 @@ export async function changeCredentials(
   asked: { readonly username: string; readonly password: string },
   person: string,
 ): Promise<CredentialsChanged> {
-  const row = await database.one<{ address: string; username: string; secret: Buffer; trust: Registration['trust'] }>(
-    'SELECT address, username, secret, trust FROM backends WHERE id = $1',
-    [id],
-  );
+  const row = await registered.in(database).findByPk(id);
   if (!row) throw HttpProblem.notFound('backend', id);
   const { address, trust } = row;
   assertReady(await backends.probe({ address, trust, ...asked }));
   const old = { username: row.username, password: vault.open(row.secret) };
   await database.transaction(async () => {
-    await database.rows('UPDATE backends SET username = $2, secret = $3, version = version + 1 WHERE id = $1', [
-      id,
-      asked.username,
-      vault.seal(asked.password),
-    ]);
+    const { username } = asked;
+    await registered
+      .in(database)
+      .update({ username, secret: vault.seal(asked.password), version: literal('version + 1') }, { where: { id } });
     const [before, after] = [{ username: old.username }, { username: asked.username }];
     await record(database, { person, action: 'change', kind: 'backend', subject: id, before, after });
     // every server opens its session anew
@@ -158,29 +155,29 @@ export async function changeCredentials(
 export async function removeBackend(database: Database, backends: Backends, id: string, person: string): Promise<void> {
   await database.transaction(async () => {
     // in the order in which a look at the backend takes them: that lock, the pools, the backend
-    await database.rows('SELECT pg_advisory_xact_lock(4416, 1)');
-    await database.rows('SELECT id FROM pools WHERE backend_id = $1 ORDER BY id FOR UPDATE', [id]);
-    const row = await database.one<{ title: string; address: string }>(
-      'SELECT title, address FROM backends WHERE id = $1 FOR UPDATE',
-      [id],
-    );
+    await lockPoolNames(database);
+    const own = await pools.in(database).findAll({
+      attributes: ['id'],
+      where: { backendId: id },
+      order: [['id', 'ASC']],
+      limit: 5000,
+      lock: true,
+    });
+    const row = await registered.in(database).findByPk(id, { lock: true });
     if (!row) throw HttpProblem.notFound('backend', id);
-    const held = await database.one<{ claims: number; changes: number }>(
-      `SELECT (SELECT count(*) FROM (SELECT pool_id FROM reservations UNION ALL SELECT pool_id FROM further_copies) r
-           JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = $1) AS claims,
-         (SELECT count(*) FROM reshapes WHERE backend_id = $1 AND ended_at IS NULL) AS changes`,
-      [id],
-    );
+    const held = await first(heldBy(database, id));
     if (held!.claims > 0)
       throw HttpProblem.inUse('backend', id, `${held!.claims} claims keep their data on it; delete or move them first`);
     if (held!.changes > 0)
       throw HttpProblem.inUse('backend', id, 'its disks are being changed; wait until that has ended, or call it off');
-    await database.rows('DELETE FROM moorings WHERE pool_id IN (SELECT id FROM pools WHERE backend_id = $1)', [id]);
-    await database.rows('DELETE FROM backend_volumes WHERE backend_id = $1', [id]);
-    await database.rows('DELETE FROM pools WHERE backend_id = $1', [id]);
-    await database.rows('DELETE FROM reshapes WHERE backend_id = $1', [id]);
-    await database.rows('DELETE FROM backends WHERE id = $1', [id]);
-    await record(database, { person, action: 'delete', kind: 'backend', subject: id, before: row });
+    const before = { title: row.title, address: row.address };
+    const ofBackend = { where: { backendId: id } };
+    await moorings.in(database).destroy({ where: { poolId: own.map((p) => p.id) } });
+    await backendVolumes.in(database).destroy(ofBackend);
+    await pools.in(database).destroy(ofBackend);
+    await reshapes.in(database).destroy(ofBackend);
+    await row.destroy();
+    await record(database, { person, action: 'delete', kind: 'backend', subject: id, before });
     await announce(database, [
       { topic: 'backends', subject: `${id}/credentials` },
       { topic: 'moorings' },

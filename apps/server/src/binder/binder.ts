@@ -1,19 +1,40 @@
+import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
+import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
 import { BackendProblem, type BackendVolume } from '../backends/connector';
 import type { Database } from '../database/database';
+import { asRecords, first } from '../database/statement';
 import { announce } from '../live/announce';
-import { offsiteClass } from '@moorage/core/classes/elsewhere';
-import { megabyte } from '@moorage/core/placement/rules';
 import type { Metrics } from '../metrics/metrics';
-import { advance, ensureOperations, findStranded, findWaiting, finished, type Helped } from '../operations/operations';
 import type { Operation, Step } from '../operations/operation';
+import { operations } from '../operations/operation-model';
+import { advance, ensureOperations, findStranded, findWaiting, type Helped } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
 import { noteMade } from '../platform/mirror';
+import { findMirrored } from '../platform/mirrored';
+import {
+  beginBindings,
+  claimAndClass,
+  endGraces,
+  forgottenClaims,
+  giveUpBindings,
+  noteBoundClaims,
+  orphans,
+  unheardBound,
+} from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
-import { findFurtherCopies, findReservation, type FurtherCopy, type Reserved } from './reservation';
+import { furtherCopies, reservationCopies, reservations } from './reservation-model';
+import {
+  furtherCopiesOf,
+  goneDisks,
+  noteVolume,
+  reservedFor,
+  type FurtherCopy,
+  type Reserved,
+} from './reservation.sql';
 import { persistentVolume } from './volume-manifest';
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
@@ -61,26 +82,24 @@ export class Binder {
   }
 
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await findReservation(this.database, operation.subject);
+    const held = await first(reservedFor(this.database, operation.subject));
     if (!held) return advance(this.database, operation, 'abandoned');
     const [cls, disks, further] = await Promise.all([
-      this.database.one<{ body: ClassManifest }>(
-        `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-        [held.class_name],
-      ),
-      this.database.rows<{ pool_id: string; disk: string; node: string }>(
-        `SELECT pool_id, disk, node FROM reservation_copies WHERE claim_uid = $1 AND role = 'data' ORDER BY disk`,
-        [held.claim_uid],
-      ),
-      findFurtherCopies(this.database, held.claim_uid),
+      findMirrored(this.database, 'storageclasses', held.class_name),
+      reservationCopies.in(this.database).findAll({
+        where: { claimUid: held.claim_uid, role: 'data' },
+        order: [['disk', 'ASC']],
+        limit: 100,
+      }),
+      furtherCopiesOf(this.database, held.claim_uid),
     ]);
-    const storageClass = cls && fromManifest(cls.body).storageClass;
+    const storageClass = cls && fromManifest(cls.body as unknown as ClassManifest).storageClass;
     const isFirst = this.intended.delete(operation.id);
     const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }, cls = storageClass) =>
       this.ensureVolume(
         held,
         at,
-        disks.filter((d) => d.pool_id === at.pool_id),
+        disks.filter((d) => d.poolId === at.pool_id),
         cls,
         isFirst,
       );
@@ -101,27 +120,22 @@ export class Binder {
       return this.chooseAgain(operation, held);
     }
     const placed = disks
-      .filter((d) => d.pool_id === held.pool_id)
+      .filter((d) => d.poolId === held.pool_id)
       .map(({ disk, node }) => ({ disk, node, state: 'Synchronized', percent: 100 }));
     const next = await this.database.transaction(async () => {
       const moved = await advance(this.database, operation, 'made', {});
       if (!moved) return undefined;
-      await this.database.rows(
-        `WITH kept AS (
-           UPDATE reservations SET state = 'made', volume_id = $2, made_at = now() WHERE claim_uid = $1 AND state = 'held'
-           RETURNING pool_id, volume_name, bytes, raw_bytes
-         )
-         -- known from now on: when the backend does not list it the next time, it was lost
-         INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
-         SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
-        [held.claim_uid, made.id, held.backend_id, JSON.stringify(placed.length > 0 ? placed : made.copies)],
+      await noteVolume(
+        this.database,
+        held.claim_uid,
+        made.id,
+        held.backend_id,
+        asRecords(placed.length > 0 ? placed : made.copies),
       );
-      if (copies.length > 0)
-        await this.database.rows(
-          `UPDATE further_copies f SET volume_id = c.volume FROM jsonb_to_recordset($2::jsonb) AS c(mode text, volume text)
-           WHERE f.claim_uid = $1 AND f.mode = c.mode`,
-          [held.claim_uid, JSON.stringify(copies)],
-        );
+      for (const { mode, volume } of copies)
+        await furtherCopies
+          .in(this.database)
+          .update({ volumeId: volume }, { where: { claimUid: held.claim_uid, mode } });
       return moved;
     });
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
@@ -135,14 +149,7 @@ export class Binder {
     if (error.code !== 'refused') return false;
     await this.backends.sync(held.backend_id);
     for (const copy of further) await this.backends.sync(copy.backend_id);
-    const gone = await this.database.one(
-      `SELECT 1 FROM reservation_copies c
-       JOIN pools p ON p.id = c.pool_id
-       LEFT JOIN backend_disks d ON d.backend_id = p.backend_id AND d.id = c.disk
-       LEFT JOIN backend_nodes n ON n.backend_id = p.backend_id AND n.name = d.node
-       WHERE c.claim_uid = $1 AND (d.id IS NULL OR NOT d.works OR n.up = false) LIMIT 1`,
-      [held.claim_uid],
-    );
+    const gone = await first(goneDisks(this.database, held.claim_uid));
     return gone !== undefined;
   }
 
@@ -195,31 +202,25 @@ export class Binder {
   }
 
   private async discardUnclaimed(held: Reserved, further: readonly FurtherCopy[]): Promise<void> {
-    const abandoned = await this.database.one(
-      `SELECT 1 FROM operations WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
-      [held.claim_uid],
-    );
-    if (abandoned) await this.discardAll(held, further);
+    const abandoned = await operations
+      .in(this.database)
+      .count({ where: { kind: 'bind', subject: held.claim_uid, state: 'abandoned' } });
+    if (abandoned > 0) await this.discardAll(held, further);
   }
 
   /** The pool turned out to be full: look at it afresh, give the reservation back, and decide anew. */
   private async chooseAgain(operation: Operation, held: Reserved): Promise<Operation | undefined> {
     await this.backends.sync(held.backend_id);
     return this.database.transaction(async () => {
-      await this.database.rows(`DELETE FROM reservations WHERE claim_uid = $1 AND state = 'held'`, [held.claim_uid]);
+      await reservations.in(this.database).destroy({ where: { claimUid: held.claim_uid, state: 'held' } });
       return advance(this.database, operation, 'deciding', {});
     });
   }
 
   private async writeVolume(operation: Operation): Promise<Operation | undefined> {
     const [held, claim] = await Promise.all([
-      findReservation(this.database, operation.subject),
-      this.database.one<{ body: PlatformObject; zones: ClassManifest | null }>(
-        `SELECT o.body, c.body AS zones FROM platform_objects o
-         LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-         WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
-        [operation.subject],
-      ),
+      first(reservedFor(this.database, operation.subject)),
+      first(claimAndClass(this.database, operation.subject)),
     ]);
     if (!held?.volume_id) return advance(this.database, operation, 'abandoned');
     if (!claim) return undefined; // the claim is gone; its release takes over
@@ -258,15 +259,7 @@ export class Binder {
   }
 
   private async noteBound(claims: readonly string[]): Promise<string[]> {
-    const moved = await this.database.rows<{ subject: string }>(
-      `WITH seen AS (
-         UPDATE operations op SET state = 'bound', waiting_for = NULL, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()
-         FROM platform_objects o WHERE op.kind = 'bind' AND op.state = 'written' AND op.subject = ANY($1)
-           AND o.plural = 'persistentvolumeclaims' AND o.uid = op.subject AND o.phase = 'Bound' RETURNING op.subject
-       )
-       UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject`,
-      [claims],
-    );
+    const moved = await noteBoundClaims(this.database, claims);
     if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }]);
     return moved.map((m) => m.subject);
   }
@@ -282,11 +275,12 @@ export class Binder {
     if (bound.length > 0) {
       await this.noteBound(bound);
       // bound by the platform to a volume made beforehand: nothing is left to do here
-      await this.database.rows(
-        `UPDATE operations SET state = 'abandoned', waiting_for = NULL, updated_at = now()
-         WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
-        [bound],
-      );
+      await operations
+        .in(this.database)
+        .update(
+          { state: 'abandoned', waitingFor: null, updatedAt: new Date() },
+          { where: { kind: 'bind', state: 'waiting', subject: bound } },
+        );
     }
     const pending = changed
       .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
@@ -298,68 +292,34 @@ export class Binder {
 
   /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
   async beginBinding(claims: readonly string[]): Promise<string[]> {
-    const rows = await this.database.rows<{ id: string }>(
-      `INSERT INTO operations AS op (kind, subject, state)
-       SELECT 'bind', o.uid, 'deciding' FROM platform_objects o
-       JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-       WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2 ORDER BY o.uid
-       ON CONFLICT (kind, subject) DO UPDATE SET state = 'waiting', waiting_for = CASE op.state WHEN 'abandoned' THEN 'class' ELSE op.waiting_for END
-       WHERE op.state = 'waiting'
-         -- given up when the claim was thought to be gone; it is there again and nothing is reserved for it
-         OR (op.state = 'abandoned' AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
-       RETURNING id`,
-      [claims, provisioner],
-    );
+    const rows = await beginBindings(this.database, claims, provisioner);
     return rows.map((r) => r.id);
   }
 
   /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
   private async beginRelease(claims: readonly string[]): Promise<string[]> {
-    await this.database.rows(
-      `UPDATE operations SET state = 'abandoned', waiting_for = NULL, error = NULL, updated_at = now()
-       WHERE kind = 'bind' AND subject = ANY($1) AND state NOT IN ${finished}`,
-      [claims],
-    );
-    const held = await this.database.rows<{ claim_uid: string }>(
-      'SELECT claim_uid FROM reservations WHERE claim_uid = ANY($1)',
-      [claims],
-    );
+    await giveUpBindings(this.database, claims);
+    const held = await reservations
+      .in(this.database)
+      .findAll({ attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
     return ensureOperations(
       this.database,
       'release',
       'releasing',
-      held.map((h) => h.claim_uid),
+      held.map((h) => h.claimUid),
     );
   }
 
   /** Everything that should be moving and is not; the watching server asks now and then. Bounded. */
   async findForgotten(): Promise<string[]> {
-    const claims = await this.database.rows<{ uid: string }>(
-      `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-       WHERE o.plural = 'persistentvolumeclaims' AND o.phase = 'Pending' AND c.body ->> 'provisioner' = $1
-         AND o.body #>> '{metadata,deletionTimestamp}' IS NULL
-         AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bind' AND op.subject = o.uid) LIMIT 500`,
-      [provisioner],
-    );
+    const claims = await forgottenClaims(this.database, provisioner);
     const begun = claims.length > 0 ? await this.beginBinding(claims.map((c) => c.uid)) : [];
-    const orphans = await this.database.rows<{ claim_uid: string }>(
-      `SELECT claim_uid FROM reservations r WHERE r.state <> 'adrift'
-         AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = r.claim_uid)
-         AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) LIMIT 500`,
-    );
-    const released = orphans.length > 0 ? await this.beginRelease(orphans.map((o) => o.claim_uid)) : [];
+    const left = await orphans(this.database);
+    const released = left.length > 0 ? await this.beginRelease(left.map((o) => o.claim_uid)) : [];
     // volumes whose grace has ended: the platform is asked once more before anything is destroyed
-    const ended = await this.database.rows<{ id: string }>(
-      `UPDATE operations op SET state = 'releasing', attempts = 0, next_attempt_at = NULL, updated_at = now()
-       WHERE kind = 'release' AND state = 'released' AND subject IN (
-         SELECT claim_uid FROM reservations WHERE state = 'adrift' AND reclaim = 'Delete' AND keep_until <= now() LIMIT 500)
-       RETURNING id`,
-    );
+    const ended = await endGraces(this.database);
     released.push(...ended.map((e) => e.id));
-    const written = await this.database.rows<{ subject: string }>(
-      `SELECT op.subject FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
-       WHERE op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,
-    );
+    const written = await unheardBound(this.database);
     if (written.length > 0) await this.noteBound(written.map((w) => w.subject));
     return [...begun, ...released, ...(await findStranded(this.database, 500))];
   }

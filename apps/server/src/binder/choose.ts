@@ -1,76 +1,32 @@
-import { fromManifest, provisioner, readTuned, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { DecisionRow } from '@moorage/contract/claims';
 import { tunedClass } from '@moorage/core/classes/allowance';
-import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
+import { offsiteClass } from '@moorage/core/classes/elsewhere';
+import { fromManifest, provisioner, readTuned } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { rateFor } from '@moorage/core/performance/term';
 import { decide, type Decision, type FurtherCopy } from '@moorage/core/placement/decide';
-import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { whatWouldBind } from '@moorage/core/placement/remedies';
-import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
+import type { ClaimRequest, PlacementInput, Quota } from '@moorage/core/placement/request';
 import { placeOnPool, promisableDisks } from '@moorage/core/replicas/on-pool';
 import type { PlacedCopy } from '@moorage/core/replicas/place';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
+import { lockNamespace } from '../database/locks.sql';
+import { first } from '../database/statement';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { placeTaken } from '../moorings/planned';
-import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
+import { advance } from '../operations/operations';
 import { corePools, livePools } from '../pools/pools';
-
-/** Everything about a claim that its decision rests on, pools and quotas aside. */
-interface StoredClaim {
-  uid: string;
-  namespace: string;
-  name: string;
-  size_bytes: number;
-  phase: string | null;
-  body: {
-    metadata: { annotations?: Record<string, string>; deletionTimestamp?: string };
-    spec: {
-      accessModes?: AccessMode[];
-      volumeMode?: VolumeMode;
-      dataSource?: unknown;
-      dataSourceRef?: unknown;
-      volumeName?: string;
-      selector?: unknown;
-    };
-  };
-  class: ClassManifest | null;
-  /** The node the platform chose for the claim's first pod, and its zone. */
-  node: string | null;
-  zone: string | null;
-  moorings: Mooring[];
-  /** Whether the class is open to all namespaces, and whether this one was granted it. */
-  open: boolean;
-  granted: boolean;
-  /** The pool that a plan for many claims chose for this one. */
-  planned: string | null;
-  limits: { class_name: string; bytes: number }[];
-}
-
-// one statement, since each costs a way to the database and back while pools wait to be locked
-const claimSelect = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.body, c.body AS class, at.node,
-    (SELECT n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' FROM platform_objects n WHERE n.plural = 'nodes' AND n.name = at.node) AS zone,
-    (SELECT coalesce(jsonb_agg(jsonb_build_object('pool', pool_id, 'enabled', enabled, 'order', rank, 'weight', weight) ORDER BY rank, pool_id), '[]')
-     FROM (SELECT * FROM moorings WHERE class_name = o.class_name ORDER BY rank, pool_id LIMIT 1000) m) AS moorings,
-    coalesce((SELECT open FROM class_access a WHERE a.class_name = o.class_name), true) AS open,
-    EXISTS (SELECT 1 FROM grants g WHERE g.class_name = o.class_name AND g.namespace = o.namespace) AS granted,
-    (SELECT pool_id FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
-    (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'bytes', bytes)), '[]')
-     FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits
-  FROM platform_objects o
-  LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-  CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at
-  WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`;
+import { claimToDecide, renewDecision, usedInNamespace, type StoredClaim } from './choose.sql';
+import { decisions } from './decision-model';
+import { furtherCopies, reservationCopies, reservations } from './reservation-model';
 
 async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
   if (limits.length === 0) return [];
-  // two claims of one namespace must not both see the last free bytes
-  await database.rows('SELECT pg_advisory_xact_lock(4413, hashtext($1))', [namespace]);
-  const used = await database.rows<{ class_name: string; bytes: number }>(
-    'SELECT class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = $1 GROUP BY 1',
-    [namespace],
-  );
+  await lockNamespace(database, namespace);
+  const used = await usedInNamespace(database, namespace);
   return limits.map(({ class_name, bytes }) => ({
     scope: class_name === '' ? ('namespace' as const) : ('class' as const),
     limit: bytes,
@@ -116,7 +72,7 @@ async function chooseUnderLocks(
   site: string,
   operation: Operation,
 ): Promise<Chosen> {
-  const claim = await database.one<StoredClaim>(claimSelect, [operation.subject]);
+  const claim = await first(claimToDecide(database, operation.subject));
   // gone, going, or bound to a volume made beforehand: not ours to provide
   if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
     return { moved: await advance(database, operation, 'abandoned', {}) };
@@ -198,17 +154,16 @@ async function keepDecision(
   const renewed =
     state === 'deciding'
       ? undefined
-      : await database.one<{ id: number }>(
-          `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
-     WHERE id = (SELECT max(id) FROM decisions WHERE claim_uid = $1) AND trace = $2::jsonb RETURNING id`,
-          [uid, trace, tookMicros, JSON.stringify(remedies)],
-        );
+      : await first(renewDecision(database, uid, trace, tookMicros, JSON.stringify(remedies)));
   if (renewed) return { id: renewed.id, isNew: false };
-  const row = await database.one<{ id: number }>(
-    `INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb) RETURNING id`,
-    [uid, tookMicros, decision.winner, trace, JSON.stringify(remedies)],
-  );
-  return { id: row!.id, isNew: true };
+  const row = await decisions.in(database).create({
+    claimUid: uid,
+    tookMicros,
+    winner: decision.winner ?? null,
+    trace: decision as unknown as DecisionRow['trace'],
+    remedies: remedies as DecisionRow['remedies'],
+  });
+  return { id: row.id, isNew: true };
 }
 
 function placedCopies(
@@ -235,29 +190,24 @@ async function reserve(
   const provisioned = decision.provisioned!;
   const ceiling = storageClass.iopsCeiling && rateFor(storageClass.iopsCeiling, provisioned);
   const throughputCeiling = storageClass.throughputCeiling && rateFor(storageClass.throughputCeiling, provisioned);
-  await database.rows(
-    `INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling, backend_iops, volume_name,
-       throughput_floor, throughput_ceiling, backend_throughput, grace_days)
-     VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13, $14, $15, $16)`,
-    [
-      claim.uid,
-      claim.namespace,
-      claim.name,
-      storageClass.name,
-      storageClass.reclaim,
-      decision.winner,
-      provisioned,
-      Math.ceil(provisioned * decision.footprintFactor!),
-      decision.iopsFloor,
-      ceiling,
-      decision.backendIops,
-      `pvc-${claim.uid}`,
-      decision.throughputFloor,
-      throughputCeiling,
-      decision.backendThroughput,
-      storageClass.graceDays,
-    ],
-  );
+  await reservations.in(database).create({
+    claimUid: claim.uid,
+    namespace: claim.namespace,
+    claimName: claim.name,
+    className: storageClass.name,
+    reclaim: storageClass.reclaim,
+    poolId: decision.winner!,
+    bytes: provisioned,
+    rawBytes: Math.ceil(provisioned * decision.footprintFactor!),
+    iopsFloor: decision.iopsFloor!,
+    iopsCeiling: ceiling ?? null,
+    backendIops: decision.backendIops!,
+    volumeName: `pvc-${claim.uid}`,
+    throughputFloor: decision.throughputFloor!,
+    throughputCeiling: throughputCeiling ?? null,
+    backendThroughput: decision.backendThroughput!,
+    graceDays: storageClass.graceDays,
+  });
   await keepCopies(database, claim.uid, decision.winner!, provisioned, copies);
 }
 
@@ -269,11 +219,11 @@ async function keepCopies(
   copies: readonly PlacedCopy[],
 ): Promise<void> {
   if (copies.length === 0) return;
-  await database.rows(
-    `INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes, role)
-     SELECT $1, $2, disk, node, domain, CASE role WHEN 'data' THEN $4::bigint ELSE 0 END, role
-     FROM jsonb_to_recordset($3::jsonb) AS c(disk text, node text, domain text, role text)`,
-    [uid, pool, JSON.stringify(copies), provisioned],
+  await reservationCopies.in(database).bulkCreate(
+    copies.map(({ disk, node, domain, role }) => ({
+      ...{ claimUid: uid, poolId: pool, disk, node, domain, role },
+      bytes: role === 'data' ? provisioned : 0,
+    })),
   );
 }
 
@@ -287,10 +237,14 @@ async function reserveFurther(
   copy: FurtherCopy,
 ): Promise<void> {
   const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = copy;
-  await database.rows(
-    `INSERT INTO further_copies (claim_uid, mode, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
-     VALUES ($1, $2, $3, $4, $5, $6, $7)`,
-    [uid, mode, pool, provisioned, Math.ceil(provisioned * footprintFactor), backendIops, backendThroughput],
-  );
+  await furtherCopies.in(database).create({
+    claimUid: uid,
+    mode,
+    poolId: pool,
+    bytes: provisioned,
+    rawBytes: Math.ceil(provisioned * footprintFactor),
+    backendIops,
+    backendThroughput,
+  });
   await keepCopies(database, uid, pool, provisioned, placedCopies(input, copy, storageClass, undefined));
 }

@@ -1,10 +1,13 @@
 import type { Backends } from '../backends/backends';
+import { backendVolumes } from '../backends/inventory-model';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { announce } from '../live/announce';
-import { advance } from '../operations/operations';
 import type { Operation } from '../operations/operation';
+import { operations } from '../operations/operation-model';
+import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
-import { findFurtherCopies, findReservation, type Reserved } from './reservation';
+import { freeReserved, furtherCopiesOf, reservedFor, setAdrift, type Reserved } from './reservation.sql';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
 export class Release {
@@ -19,22 +22,17 @@ export class Release {
    * this moment: the claim is not there, its persistent volume is released, and that volume's policy says Delete.
    */
   async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await findReservation(this.database, operation.subject);
+    const held = await first(reservedFor(this.database, operation.subject));
     if (!held) return advance(this.database, operation, 'released');
     const fate = await this.fateOf(held);
     if (fate === 'claim-lives') return this.cancelRelease(operation);
     if (fate === 'keep') {
-      await this.database.rows(
-        `UPDATE reservations SET state = 'adrift',
-           keep_until = coalesce(keep_until, CASE WHEN grace_days > 0 THEN now() + make_interval(days => grace_days) END)
-         WHERE claim_uid = $1`,
-        [held.claim_uid],
-      );
+      await setAdrift(this.database, held.claim_uid);
       await announce(this.database, [{ topic: 'namespaces' }]);
       return advance(this.database, operation, 'released');
     }
     // the copies go after the platform said so, and before the volume: a volume without its copies can still be read
-    for (const copy of await findFurtherCopies(this.database, held.claim_uid))
+    for (const copy of await furtherCopiesOf(this.database, held.claim_uid))
       await this.destroy(copy.backend_id, copy.volume_id, held.volume_name);
     await this.destroy(held.backend_id, held.volume_id, held.volume_name);
     return advance(this.database, operation, 'unmade');
@@ -45,7 +43,7 @@ export class Release {
     const id = volumeId ?? (await backend.findVolume(name))?.id;
     if (id) {
       await backend.ensureVolumeDeleted(id);
-      await this.database.rows('DELETE FROM backend_volumes WHERE backend_id = $1 AND volume_id = $2', [backendId, id]);
+      await backendVolumes.in(this.database).destroy({ where: { backendId, volumeId: id } });
     }
   }
 
@@ -66,31 +64,26 @@ export class Release {
   /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
   private cancelRelease(operation: Operation): Promise<undefined> {
     return this.database.transaction(async () => {
-      await this.database.rows('DELETE FROM operations WHERE id = $1', [operation.id]);
+      const table = operations.in(this.database);
+      await table.destroy({ where: { id: operation.id } });
       // the backend may have been asked already: the volume is looked for by its name first
-      await this.database.rows(
-        `UPDATE operations SET state = 'making', updated_at = now()
-         WHERE kind = 'bind' AND subject = $1 AND state = 'abandoned'`,
-        [operation.subject],
+      await table.update(
+        { state: 'making', updatedAt: new Date() },
+        { where: { kind: 'bind', subject: operation.subject, state: 'abandoned' } },
       );
       return undefined;
     });
   }
 
   async clearVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await findReservation(this.database, operation.subject);
+    const held = await first(reservedFor(this.database, operation.subject));
     if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
     return advance(this.database, operation, 'cleared');
   }
 
   freeReservation(operation: Operation): Promise<Operation | undefined> {
     return this.database.transaction(async () => {
-      const freed = await this.database.rows<{ pool_id: string; namespace: string }>(
-        `WITH gone AS (DELETE FROM reservations WHERE claim_uid = $1 RETURNING pool_id, namespace)
-         SELECT pool_id, namespace FROM gone
-         UNION SELECT f.pool_id, g.namespace FROM further_copies f, gone g WHERE f.claim_uid = $1`,
-        [operation.subject],
-      );
+      const freed = await freeReserved(this.database, operation.subject);
       await announce(
         this.database,
         freed.flatMap(({ pool_id, namespace }) => [

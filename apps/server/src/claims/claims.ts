@@ -1,48 +1,18 @@
-import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, DecisionRow, NewClaim } from '@moorage/contract/claims';
+import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, NewClaim } from '@moorage/contract/claims';
 import { nearest, prefix } from '@moorage/core/classes/manifest';
+import { decisions } from '../binder/decision-model';
+import { reservations } from '../binder/reservation-model';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
+import { isKeepable } from '../http/body';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import type { PlatformConnector } from '../platform/connector';
-import { isKeepable } from '../http/body';
 import { Sight } from '../people/sight';
+import type { PlatformConnector } from '../platform/connector';
 import { noteMade } from '../platform/mirror';
-
-interface StoredClaim {
-  uid: string;
-  namespace: string;
-  name: string;
-  class_name: string | null;
-  size_bytes: number;
-  state: ClaimRow['state'];
-  created_at: Date;
-  body: {
-    metadata: object;
-    spec: { accessModes?: string[]; volumeMode?: string; volumeName?: string };
-    status?: object;
-  };
-  provisioned: number | null;
-  consumed: number | null;
-  pool_id: string | null;
-  backend_id: string | null;
-  volume_name: string | null;
-  volume_id: string | null;
-  error: { code: string; detail: string } | null;
-  attempts: number | null;
-  next_attempt_at: Date | null;
-  trace: DecisionRow['trace'] | null;
-  pod: string | null;
-  waiting_for: 'source' | 'named-volume' | 'selector' | null;
-  missing_since: Date | null;
-}
-
-// the last decision, and the pod that mounts the claim, for the rows of one page only
-const select = `SELECT c.*, d.trace,
-  (SELECT p.name FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
-    AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
-    ORDER BY p.name LIMIT 1) AS pod
-  FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;
+import { listMirrored } from '../platform/mirrored';
+import { claimCounts, claimNamed, claimPages, otherPodsOf, podsOf, type StoredClaim } from './claims.sql';
 
 const unbound = new Set<ClaimRow['state']>([
   'binding',
@@ -95,31 +65,6 @@ function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
   };
 }
 
-const sortColumns = {
-  created: 'c.created_at',
-  name: 'c.name',
-  namespace: 'c.namespace',
-  class: `coalesce(c.class_name, '')`,
-  size: 'c.size_bytes',
-  state: 'c.state',
-} as const;
-const sortTypes = {
-  created: 'timestamptz',
-  name: 'text',
-  namespace: 'text',
-  class: 'text',
-  size: 'bigint',
-  state: 'text',
-} as const;
-
-/** A time as text whatever the server's own zone. */
-const sortTexts: Partial<Record<ClaimQuery['sort'], string>> = {
-  created: `to_char(c.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS.US') || '+00'`,
-};
-
-/** Failed attempts after which trying again is no longer expected to help without a person. */
-const stubborn = 5;
-
 interface Cursor {
   /** Which list it goes on in: a value of one order means nothing in another. */
   readonly sort: ClaimQuery['sort'];
@@ -154,26 +99,20 @@ function readCursor(text: string | undefined, of: ClaimQuery['sort']): Cursor | 
 export async function listClaims(database: Database, sight: Sight, query: ClaimQuery): Promise<ClaimPage> {
   const { namespace, className, state, q, sort, direction, limit } = query;
   const cursor = readCursor(query.cursor, sort);
-  const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
-    AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
-      OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)
-    AND ($4::text[] IS NULL OR c.namespace = ANY($4))`;
   const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
-  const stateFilter = state === 'bound' ? `c.state = 'bound'` : state === 'unbound' ? `c.state <> 'bound'` : 'true';
-  const column = sortColumns[sort];
-  const beyond = direction === 'asc' ? '>' : '<';
   const [rows, counted] = await Promise.all([
-    database.rows<StoredClaim & { sort_value: string }>(
-      `${select.replace('SELECT c.*', `SELECT c.*, ${sortTexts[sort] ?? `${column}::text`} AS sort_value`)} WHERE ${filter} AND ${stateFilter}
-         AND ($5::text IS NULL OR (${column}, c.uid) ${beyond} ($5::text::${sortTypes[sort]}, $6))
-       ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $7`,
-      [namespace, className, like, sight.namespaces, cursor?.value, cursor?.uid, limit + 1],
+    claimPages[sort][direction](
+      database,
+      namespace,
+      className,
+      like,
+      sight.namespaces,
+      state,
+      cursor?.value,
+      cursor?.uid,
+      limit + 1,
     ),
-    database.one<ClaimPage['counts']>(
-      `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-         count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
-      [namespace, className, like, sight.namespaces],
-    ),
+    first(claimCounts(database, namespace, className, like, sight.namespaces)),
   ]);
   const page = rows.slice(0, limit);
   const last = page[page.length - 1];
@@ -193,9 +132,7 @@ export async function listClaims(database: Database, sight: Sight, query: ClaimQ
 /** Rows with the nearest class beside a class that is not there. */
 async function withNearest(database: Database, rows: readonly StoredClaim[]): Promise<ClaimRow[]> {
   const classes = rows.some((r) => r.state === 'no-class' && r.class_name)
-    ? await database.rows<{ name: string }>(
-        `SELECT name FROM platform_objects WHERE plural = 'storageclasses' ORDER BY name LIMIT 2000`,
-      )
+    ? await listMirrored(database, 'storageclasses')
     : [];
   const names = classes.map((c) => c.name);
   return rows.map((row) => toRow(row, names));
@@ -203,25 +140,16 @@ async function withNearest(database: Database, rows: readonly StoredClaim[]): Pr
 
 /** Pods that use a claim, and how many other pods of the same owner there are: the replicas that stay when this one goes. */
 async function usersOf(database: Database, { namespace, name }: StoredClaim): Promise<ClaimDetail['usedBy']> {
-  const pods = await database.rows<{
-    pod: string;
-    node: string | null;
-    owner: string | null;
-    owner_uid: string | null;
-  }>(
-    `SELECT p.name AS pod, p.body #>> '{spec,nodeName}' AS node, p.body #>> '{metadata,ownerReferences,0,name}' AS owner,
-       p.body #>> '{metadata,ownerReferences,0,uid}' AS owner_uid
-     FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
-       AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
-     ORDER BY p.name LIMIT 20`,
-    [namespace, name],
-  );
+  const pods = await podsOf(database, namespace, name);
   const owner = pods.find((p) => p.owner_uid)?.owner_uid;
   const others = owner
-    ? await database.one<{ count: number }>(
-        `SELECT count(*) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
-           AND p.body #>> '{metadata,ownerReferences,0,uid}' = $2 AND NOT p.name = ANY($3)`,
-        [namespace, owner, pods.map((p) => p.pod)],
+    ? await first(
+        otherPodsOf(
+          database,
+          namespace,
+          owner,
+          pods.map((p) => p.pod),
+        ),
       )
     : undefined;
   return {
@@ -233,10 +161,7 @@ async function usersOf(database: Database, { namespace, name }: StoredClaim): Pr
 
 async function getStored(database: Database, sight: Sight, namespace: string, name: string): Promise<StoredClaim> {
   if (!sight.sees(namespace)) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
-  const row = await database.one<StoredClaim>(
-    `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
-    [namespace, name],
-  );
+  const row = await first(claimNamed(database, namespace, name));
   if (!row) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
   return row;
 }
@@ -248,20 +173,15 @@ export async function getClaim(
   name: string,
 ): Promise<ClaimDetail> {
   const row = await getStored(database, sight, namespace, name);
-  const decisions = await database.rows<{
-    made_at: Date;
-    took_micros: number;
-    trace: DecisionRow['trace'];
-    remedies: DecisionRow['remedies'];
-  }>('SELECT made_at, took_micros, trace, remedies FROM decisions WHERE claim_uid = $1 ORDER BY id DESC LIMIT 20', [
-    row.uid,
-  ]);
+  const made = await decisions
+    .in(database)
+    .findAll({ where: { claimUid: row.uid }, order: [['id', 'DESC']], limit: 20 });
   return {
     claim: (await withNearest(database, [row]))[0]!,
     usedBy: await usersOf(database, row),
-    decisions: decisions.map((d) => ({
-      madeAt: d.made_at.toISOString(),
-      tookMicros: d.took_micros,
+    decisions: made.map((d) => ({
+      madeAt: d.madeAt.toISOString(),
+      tookMicros: d.tookMicros,
       trace: d.trace,
       remedies: d.remedies,
     })),
@@ -312,12 +232,9 @@ export async function deleteClaim(
   person: string,
 ): Promise<void> {
   const claim = toRow(await getStored(database, Sight.everything, at.namespace, at.name));
-  const fate = await database.one<{ reclaim: string; grace_days: number }>(
-    'SELECT reclaim, grace_days FROM reservations WHERE claim_uid = $1',
-    [claim.uid],
-  );
+  const fate = await reservations.in(database).findByPk(claim.uid, { attributes: ['reclaim', 'graceDays'] });
   const used = claim.consumed ?? 0;
-  if (fate?.reclaim === 'Delete' && fate.grace_days === 0 && used > 0 && confirm !== at.name)
+  if (fate?.reclaim === 'Delete' && fate.graceDays === 0 && used > 0 && confirm !== at.name)
     throw new HttpProblem(
       409,
       'confirm-destruction',

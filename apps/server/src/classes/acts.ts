@@ -6,11 +6,14 @@ import {
   type ClassManifest,
 } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
+import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import type { Change } from '../logbook/logbook';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { knownVersion, noteChanged, noteMade } from '../platform/mirror';
+import { platformObjects } from '../platform/mirror-model';
+import { isMirrored } from '../platform/mirrored';
 import type { PlannedChange } from './change';
 import { assertClass, filled, findDefaults } from './classes';
 
@@ -68,7 +71,7 @@ export async function makeClass(
   const manifest = toManifest(cls, false);
   const back = async () => {
     await platform.ensureDeleted(classKind.apiVersion, classKind.kind, cls.name);
-    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [cls.name]);
+    await platformObjects.in(database).destroy({ where: { plural: 'storageclasses', name: cls.name } });
   };
   const made = await step(at, cls.name, back, () =>
     platform.create({
@@ -87,10 +90,7 @@ async function patch(at: Outside, object: PlatformObject): Promise<void> {
 
 /** One act: the class becomes the default, and no other class stays one. */
 export async function markDefault(at: Outside, name: string): Promise<Entry> {
-  const known = await at.database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
-    name,
-  ]);
-  if (!known) throw HttpProblem.notFound('class', name);
+  if (!(await isMirrored(at.database, 'storageclasses', name))) throw HttpProblem.notFound('class', name);
   const before = await findDefaults(at.database);
   const mark = (cls: string, value: 'true' | null) =>
     patch(at, {
@@ -156,10 +156,9 @@ async function replace(at: Outside, row: ClassRow, wanted: ClassManifest): Promi
     await at.platform.ensureDeleted(classKind.apiVersion, classKind.kind, name);
     const made = await at.platform.create(fresh(manifest, marks));
     await at.database.transaction(async () => {
-      await at.database.rows(
-        `DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1 AND uid <> $2`,
-        [name, made.metadata.uid],
-      );
+      await platformObjects
+        .in(at.database)
+        .destroy({ where: { plural: 'storageclasses', name, uid: { [Op.ne]: made.metadata.uid! } } });
       await noteMade(at.database, 'storageclasses', made);
     });
   };

@@ -7,26 +7,20 @@ import {
   type ClassManifest,
 } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
+import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
-import { Sight } from '../people/sight';
-import { record } from '../logbook/logbook';
-import type { PlatformConnector } from '../platform/connector';
 import type { Turns } from '../live/turns';
+import { record } from '../logbook/logbook';
+import { moorings } from '../moorings/mooring-model';
+import { Sight } from '../people/sight';
+import type { PlatformConnector } from '../platform/connector';
+import { platformObjects } from '../platform/mirror-model';
+import { classAccess, grants } from './access-model';
 import { makeClass, markDefault, takeBack, type Entry, type Outside } from './acts';
-
-interface StoredClass {
-  uid: string;
-  body: ClassManifest;
-  version: number;
-  created_at: Date;
-  claims: number;
-  bound: number;
-  stateful: number;
-  provisioned: number;
-  moored: number;
-}
+import { classesWithUse, foreignClasses, markedClasses, type StoredClass } from './classes.sql';
+import { successions } from './succession-model';
 
 const isDefault = (manifest: ClassManifest): boolean =>
   manifest.metadata.annotations?.[defaultClassAnnotation] === 'true';
@@ -52,30 +46,13 @@ export async function listClasses(
   name?: string,
   sight: Sight = Sight.everything,
 ): Promise<ClassRow[]> {
-  const rows = await database.rows<StoredClass>(
-    `SELECT c.uid, c.body, c.version, c.created_at, coalesce(o.claims, 0) AS claims, coalesce(o.bound, 0) AS bound,
-       coalesce(o.stateful, 0) AS stateful,
-       coalesce((SELECT sum(r.bytes) FROM reservations r WHERE r.class_name = c.name AND ($3::text[] IS NULL OR r.namespace = ANY($3))), 0)::bigint AS provisioned,
-       (SELECT count(*) FROM moorings m WHERE m.class_name = c.name AND m.enabled) AS moored
-     FROM platform_objects c LEFT JOIN (
-       SELECT class_name, count(*) AS claims, count(*) FILTER (WHERE phase = 'Bound') AS bound,
-         count(*) FILTER (WHERE body #> '{metadata,labels}' <> '{}'::jsonb) AS stateful
-       FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND ($2::text IS NULL OR class_name = $2)
-         AND ($3::text[] IS NULL OR namespace = ANY($3)) GROUP BY 1
-     ) o ON o.class_name = c.name
-     WHERE c.plural = 'storageclasses' AND c.body ->> 'provisioner' = $1 AND ($2::text IS NULL OR c.name = $2)
-     ORDER BY c.name LIMIT 2000`,
-    [provisioner, name, sight.namespaces],
-  );
+  const rows = await classesWithUse(database, provisioner, name, sight.namespaces);
   return rows.map(toRow);
 }
 
 /** Classes of other provisioners, as the platform has them. */
 export async function listForeignClasses(database: Database): Promise<ForeignClass[]> {
-  const rows = await database.rows<{ body: ClassManifest }>(
-    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND body ->> 'provisioner' <> $1 ORDER BY name LIMIT 1000`,
-    [provisioner],
-  );
+  const rows = await foreignClasses(database, provisioner);
   return rows.map(({ body }) => ({
     name: body.metadata.name,
     provisioner: body.provisioner,
@@ -182,11 +159,7 @@ export async function createClass(
 
 /** The classes marked as default now. */
 export async function findDefaults(database: Database): Promise<string[]> {
-  const rows = await database.rows<{ name: string }>(
-    `SELECT name FROM platform_objects WHERE plural = 'storageclasses'
-       AND body #>> ARRAY['metadata','annotations',$1] = 'true' ORDER BY name LIMIT 100`,
-    [defaultClassAnnotation],
-  );
+  const rows = await markedClasses(database, defaultClassAnnotation);
   return rows.map((r) => r.name);
 }
 
@@ -211,11 +184,12 @@ export async function deleteClass(
   if (cls.claims > 0) throw HttpProblem.inUse('class', name, `${cls.claims} claims use it`);
   await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
   await database.transaction(async () => {
-    await database.rows('DELETE FROM moorings WHERE class_name = $1', [name]);
-    await database.rows('DELETE FROM grants WHERE class_name = $1', [name]);
-    await database.rows('DELETE FROM class_access WHERE class_name = $1', [name]);
-    await database.rows('DELETE FROM successions WHERE $1 IN (from_class, to_class)', [name]);
-    await database.rows(`DELETE FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [name]);
+    const ofClass = { where: { className: name } };
+    await moorings.in(database).destroy(ofClass);
+    await grants.in(database).destroy(ofClass);
+    await classAccess.in(database).destroy(ofClass);
+    await successions.in(database).destroy({ where: { [Op.or]: [{ fromClass: name }, { toClass: name }] } });
+    await platformObjects.in(database).destroy({ where: { plural: 'storageclasses', name } });
     await record(database, { person, action: 'delete', kind: 'class', subject: name, before: cls.storageClass });
     await announce(database, [{ topic: 'classes', subject: name }, { topic: 'moorings' }]);
   });

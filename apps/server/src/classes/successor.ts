@@ -1,33 +1,21 @@
 import type { ClassRow, NewClass, Succession } from '@moorage/contract/classes';
 import { succeedsAnnotation } from '@moorage/core/classes/manifest';
 import { differences, planMoves, type Mover } from '@moorage/core/classes/succession';
-import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import { fitBatch, fitOneByOne } from '@moorage/core/placement/batch';
 import type { Bytes } from '@moorage/core/sizes/bytes';
+import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
-import { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
 import { listMoorings } from '../moorings/moorings';
+import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { corePools, livePools } from '../pools/pools';
 import { createClass, deleteClass, listClasses, makeDefault } from './classes';
-
-const mostMoved = 20_000;
-
-interface StoredMover {
-  uid: string;
-  namespace: string;
-  claim: string;
-  from: string | null;
-  bytes: number;
-  consumed: number;
-  in_use: boolean;
-  modes: AccessMode[];
-  volume_mode: VolumeMode;
-}
+import { successions, type Succeeding } from './succession-model';
+import { inheritAccess, inheritGrants, inheritMoorings, moversOf } from './successor.sql';
 
 /** Where each claim of a class would go under another one, and in what order; nothing is moved. */
 async function planSuccession(
@@ -37,20 +25,7 @@ async function planSuccession(
   to: ClassRow,
 ): Promise<Succession['moves']> {
   const [movers, moorings, live] = await Promise.all([
-    database.rows<StoredMover>(
-      `SELECT o.uid, o.namespace, o.name AS claim, r.pool_id AS "from", coalesce(r.bytes, o.size_bytes)::bigint AS bytes,
-         coalesce(v.consumed, 0)::bigint AS consumed,
-         EXISTS (SELECT 1 FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = o.namespace
-           AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', o.name)))) AS in_use,
-         coalesce(o.body #> '{spec,accessModes}', '[]'::jsonb) AS modes,
-         coalesce(o.body #>> '{spec,volumeMode}', 'Filesystem') AS volume_mode
-       FROM platform_objects o
-       LEFT JOIN reservations r ON r.claim_uid = o.uid
-       LEFT JOIN pools p ON p.id = r.pool_id
-       LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
-       WHERE o.plural = 'persistentvolumeclaims' AND o.class_name = $1 ORDER BY o.namespace, o.name LIMIT ${mostMoved}`,
-      [from],
-    ),
+    moversOf(database, from),
     listMoorings(database, to.storageClass.name),
     livePools(database, 'all'),
   ]);
@@ -85,21 +60,13 @@ async function planSuccession(
   }));
 }
 
-interface StoredSuccession {
-  from_class: string;
-  to_class: string;
-  person: string;
-  moves: Succession['moves'];
-  created_at: Date;
-}
-
-const toSuccession = (row: StoredSuccession, sight: Sight): Succession => {
+const toSuccession = (row: Succeeding, sight: Sight): Succession => {
   const moves = row.moves.filter((m) => sight.sees(m.namespace));
   return {
-    from: row.from_class,
-    to: row.to_class,
+    from: row.fromClass,
+    to: row.toClass,
     person: row.person,
-    createdAt: row.created_at.toISOString(),
+    createdAt: row.createdAt.toISOString(),
     moves,
     bytes: moves.reduce((sum, m) => sum + m.consumed, 0),
     // one after the other: the pools' share for moving data is not divided
@@ -108,29 +75,20 @@ const toSuccession = (row: StoredSuccession, sight: Sight): Succession => {
 };
 
 export async function listSuccessions(database: Database, sight: Sight, className: string): Promise<Succession[]> {
-  const rows = await database.rows<StoredSuccession>(
-    'SELECT * FROM successions WHERE $1 IN (from_class, to_class) ORDER BY created_at DESC LIMIT 100',
-    [className],
-  );
+  const rows = await successions.in(database).findAll({
+    where: { [Op.or]: [{ fromClass: className }, { toClass: className }] },
+    order: [['createdAt', 'DESC']],
+    limit: 100,
+  });
   return rows.map((row) => toSuccession(row, sight));
 }
 
 /** Moorings, access and grants of a class for the one that takes over from it. */
 function inherit(database: Database, from: string, to: string, person: string): Promise<void> {
   return database.transaction(async () => {
-    await database.rows(
-      `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
-       SELECT $2, pool_id, enabled, rank, weight FROM moorings WHERE class_name = $1 ON CONFLICT DO NOTHING`,
-      [from, to],
-    );
-    await database.rows(
-      `INSERT INTO class_access (class_name, open) SELECT $2, open FROM class_access WHERE class_name = $1 ON CONFLICT DO NOTHING`,
-      [from, to],
-    );
-    await database.rows(
-      `INSERT INTO grants (class_name, namespace, person) SELECT $2, namespace, $3 FROM grants WHERE class_name = $1 ON CONFLICT DO NOTHING`,
-      [from, to, person],
-    );
+    await inheritMoorings(database, from, to);
+    await inheritAccess(database, from, to);
+    await inheritGrants(database, from, to, person);
   });
 }
 
@@ -160,11 +118,9 @@ export async function makeSuccessor(
   });
   const moves = await planSuccession(database, site, from, made);
   const row = await database.transaction(async () => {
-    const kept = await database.one<StoredSuccession>(
-      `INSERT INTO successions (from_class, to_class, person, moves) VALUES ($1, $2, $3, $4::jsonb)
-       ON CONFLICT (from_class, to_class) DO UPDATE SET moves = excluded.moves, person = excluded.person, created_at = now() RETURNING *`,
-      [from, to, person, JSON.stringify(moves)],
-    );
+    const [kept] = await successions
+      .in(database)
+      .upsert({ fromClass: from, toClass: to, person, moves, createdAt: new Date() });
     await record(database, {
       person,
       action: 'create',
@@ -176,7 +132,7 @@ export async function makeSuccessor(
       { topic: 'classes', subject: to },
       { topic: 'moorings', subject: to },
     ]);
-    return kept!;
+    return kept;
   });
   if (takesDefault && before.isDefault) await makeDefault(database, platform, turns, to, person);
   return toSuccession(row, Sight.everything);

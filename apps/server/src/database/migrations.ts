@@ -1,5 +1,6 @@
 import { SequelizeStorage, Umzug } from 'umzug';
 import type { Database } from './database';
+import { lockMigrations } from './locks.sql';
 import * as first from './migration-0001-first';
 import * as clusters from './migration-0002-clusters';
 import * as classes from './migration-0003-classes';
@@ -26,7 +27,7 @@ export async function migrate(database: Database, secret: Buffer): Promise<void>
     logger: undefined,
   });
   await database.transaction(async () => {
-    await database.rows('SELECT pg_advisory_xact_lock(4410, 1)');
+    await lockMigrations(database);
     await umzug.up();
   });
 }

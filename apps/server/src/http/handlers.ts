@@ -6,11 +6,6 @@ import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
 import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../backends/registration';
-import { listFindings, setAside, takeUp } from '../findings/findings';
-import { readiness } from '../readiness/readiness';
-import { beginReshape, undoReshape } from '../reshapes/begin';
-import { getPoolShape } from '../reshapes/pool-shape';
-import { listReshapes } from '../reshapes/reshape';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
 import { changeClass } from '../classes/change';
 import { createClass, deleteClass, listClasses, listForeignClasses, makeDefault } from '../classes/classes';
@@ -18,19 +13,25 @@ import { changeGrants, getGrants } from '../classes/grants';
 import { listSuccessions, makeSuccessor } from '../classes/successor';
 import type { Database } from '../database/database';
 import type { Engine } from '../engine';
+import { listFindings, setAside, takeUp } from '../findings/findings';
 import { findLine } from '../line/line';
+import { endedChannel } from '../live/announce';
+import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
 import { applyDraft } from '../moorings/draft';
-import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
+import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
-import { endedChannel } from '../live/announce';
 import type { SignInBrake } from '../people/brake';
-import { Sight } from '../people/sight';
 import { findBySignIn } from '../people/people';
+import { Sight } from '../people/sight';
 import { changePool } from '../pools/pools';
+import { readiness } from '../readiness/readiness';
+import { beginReshape, undoReshape } from '../reshapes/begin';
+import { getPoolShape } from '../reshapes/pool-shape';
+import { listReshapes } from '../reshapes/reshape';
 import { HttpProblem } from './problem';
 import { answered, type Handlers } from './routes';
 
@@ -100,7 +101,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     signOut: async ({ request }) => {
       const ended = streamKey(request.sessionID);
       await destroy(request);
-      await database.rows(`SELECT pg_notify('${endedChannel}', $1)`, [ended]);
+      await notifyAll(database, endedChannel, [ended]);
     },
     listBackends: () => listBackends(database, site),
     probeBackend: ({ body }) => backends.probe(body),

@@ -1,7 +1,8 @@
 import { createHmac } from 'node:crypto';
 import type { Request } from 'express';
 import type { Database } from '../database/database';
-import { runnerIsDead } from '../operations/operations';
+import { keys } from './idempotency-model';
+import { forgetKeys, freeKeys, takeKey } from './idempotency.sql';
 import { HttpProblem } from './problem';
 
 /** What a key came with, as a keyed digest: the request itself, with whatever it held, is kept nowhere. */
@@ -34,11 +35,7 @@ export class Idempotency {
   /** Frees keys of this server's that no call works under any more: PostgreSQL did not take their release when they ended. */
   async clear(): Promise<void> {
     const lease = this.lease();
-    if (lease !== undefined)
-      await this.database.rows(
-        `DELETE FROM idempotency WHERE runner = $1 AND status IS NULL AND NOT person || ' ' || key = ANY($2)`,
-        [lease, [...this.mine]],
-      );
+    if (lease !== undefined) await freeKeys(this.database, lease, [...this.mine]);
   }
 
   async once(request: Request, person: string, run: () => Promise<Answer>): Promise<Answer> {
@@ -61,28 +58,21 @@ export class Idempotency {
   private async begin({ key, person, digest }: Key, run: () => Promise<Answer>): Promise<Answer> {
     const lease = this.lease();
     // a key is free again when a day has passed, or when the server died that began its request
-    const begun = await this.database.rows(
-      `INSERT INTO idempotency AS i (key, person, digest, runner) VALUES ($1, $2, $3, $4)
-       ON CONFLICT (key, person) DO UPDATE SET digest = excluded.digest, runner = excluded.runner, status = NULL, body = NULL, created_at = now()
-       WHERE i.created_at < now() - interval '24 hours' OR (i.status IS NULL AND (i.runner IS NULL OR i.${runnerIsDead}))
-       RETURNING key`,
-      [key, person, digest, lease],
-    );
+    const begun = await takeKey(this.database, key, person, digest, lease);
     if (begun.length === 0) return this.known(key, person, digest);
     try {
       const answer = await run();
-      await this.database.rows(
-        'UPDATE idempotency SET status = $3, body = $4::jsonb WHERE key = $1 AND person = $2 AND runner = $5',
-        [key, person, answer.status, JSON.stringify(answer.body ?? null), lease],
-      );
+      await keys
+        .in(this.database)
+        .update(
+          { status: answer.status, body: answer.body ?? null },
+          { where: { key, person, runner: lease ?? null } },
+        );
       return answer;
     } catch (error) {
-      await this.database
-        .rows('DELETE FROM idempotency WHERE key = $1 AND person = $2 AND runner = $3 AND status IS NULL', [
-          key,
-          person,
-          lease,
-        ])
+      await keys
+        .in(this.database)
+        .destroy({ where: { key, person, runner: lease ?? null, status: null } })
         // what PostgreSQL does not take now goes with the next round of `clear`, or with this server's lease
         .catch(() => undefined);
       throw error;
@@ -90,10 +80,7 @@ export class Idempotency {
   }
 
   private async known(key: string, person: string, digest: string): Promise<Answer> {
-    const known = await this.database.one<{ digest: string; status: number | null; body: unknown }>(
-      'SELECT digest, status, body FROM idempotency WHERE key = $1 AND person = $2',
-      [key, person],
-    );
+    const known = await keys.in(this.database).findOne({ where: { key, person } });
     if (known && known.digest !== digest)
       throw new HttpProblem(
         422,
@@ -114,10 +101,6 @@ export class Idempotency {
 
 /** Forgets keys that are older than a day, in small steps. True when there may be more. */
 export async function purgeKeys(database: Database): Promise<boolean> {
-  const gone = await database.rows(
-    `DELETE FROM idempotency WHERE (key, person) IN (
-       SELECT key, person FROM idempotency WHERE created_at < now() - interval '24 hours' ORDER BY created_at LIMIT 1000)
-     RETURNING key`,
-  );
+  const gone = await forgetKeys(database);
   return gone.length === 1000;
 }

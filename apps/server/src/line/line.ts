@@ -1,33 +1,10 @@
 import type { Line, LineLink } from '@moorage/contract/claims';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { HttpProblem } from '../http/problem';
 import type { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
-
-interface Chain {
-  uid: string;
-  namespace: string;
-  name: string;
-  class_name: string | null;
-  class_uid: string | null;
-  state: string;
-  pool_id: string | null;
-  backend_id: string | null;
-  backend_title: string | null;
-  backend_reachable: boolean | null;
-  volume_name: string | null;
-  volume_id: string | null;
-  pool_path: string | null;
-  namespace_uid: string | null;
-  volume_uid: string | null;
-  degraded: boolean | null;
-  reachable: boolean | null;
-  missing_since: Date | null;
-  copies: { disk: string; node: string; state: string; percent: number }[] | null;
-  further: { mode: string; pool: string; volume: string | null; backend: string; reachable: boolean }[];
-  /** Node that votes and holds no data. */
-  witness: string | null;
-}
+import { chainOf, podsWith, type Chain } from './line.sql';
 
 const marks: Record<string, LineLink['mark']> = {
   bound: 'settled',
@@ -53,32 +30,9 @@ const copyNotes: Record<string, [LineLink['mark'], string]> = {
  */
 export async function findLine(database: Database, sight: Sight, key: string): Promise<Line> {
   const [namespace = '', name = ''] = key.split('/');
-  const chain = await database.one<Chain>(
-    `SELECT c.uid, c.namespace, c.name, c.class_name, c.class_uid, c.state, c.pool_id, c.backend_id, c.volume_name, c.volume_id,
-       b.title AS backend_title, b.reachable AS backend_reachable, p.path AS pool_path,
-       n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies, v.reachable, c.missing_since,
-       (SELECT coalesce(jsonb_agg(jsonb_build_object('mode', f.mode, 'pool', f.pool_id, 'volume', f.volume_id, 'backend', fb.id,
-          'reachable', fb.reachable) ORDER BY f.mode DESC), '[]')
-        FROM further_copies f JOIN pools fp ON fp.id = f.pool_id JOIN backends fb ON fb.id = fp.backend_id
-        WHERE f.claim_uid = c.uid) AS further,
-       (SELECT w.node FROM reservation_copies w WHERE w.claim_uid = c.uid AND w.role = 'witness' LIMIT 1) AS witness
-     FROM claims c
-     LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
-     LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
-     LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
-     LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
-     WHERE ((c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3)
-       AND ($4::text[] IS NULL OR c.namespace = ANY($4))
-     ORDER BY c.created_at DESC LIMIT 1`,
-    [namespace, name, key, sight.namespaces],
-  );
+  const chain = await first(chainOf(database, namespace, name, key, sight.namespaces));
   if (!chain) throw HttpProblem.notFound('claim or volume', key);
-  const pods = await database.rows<{ uid: string; name: string; body: PlatformObject }>(
-    `SELECT uid, name, body FROM platform_objects WHERE plural = 'pods' AND namespace = $1
-       AND body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
-     ORDER BY name LIMIT 20`,
-    [chain.namespace, chain.name],
-  );
+  const pods = await podsWith(database, chain.namespace, chain.name);
   return { claim: `${chain.namespace}/${chain.name}`, links: linksOf(chain, pods) };
 }
 

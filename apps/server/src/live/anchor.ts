@@ -3,9 +3,9 @@ import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import type { Logger } from 'pino';
 import { endedChannel, liveChannel, workChannel } from './announce';
+import { livingServers } from './living';
 
-/** Class ids of our advisory locks: one for each living server, one for the server that watches the outside. */
-export const livingServers = 4411;
+/** Class id of the advisory lock of the server that watches the outside. */
 const watchers = 4412;
 
 const pauseMs = 1000;

@@ -1,5 +1,6 @@
 import type { LiveEvent } from '@moorage/contract/live';
 import type { Database } from '../database/database';
+import { notifyAll } from './announce.sql';
 
 export const liveChannel = 'moorage_live';
 export const workChannel = 'moorage_work';
@@ -10,5 +11,5 @@ export const endedChannel = 'moorage_ended';
 export async function announce(database: Database, events: readonly LiveEvent[]): Promise<void> {
   if (events.length === 0) return;
   const payloads = [...new Set(events.map((event) => JSON.stringify(event)))];
-  await database.rows(`SELECT pg_notify('${liveChannel}', unnest($1::text[]))`, [payloads]);
+  await notifyAll(database, liveChannel, payloads);
 }

@@ -1,8 +1,10 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
+import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
-import { runnerIsDead } from '../operations/operations';
+import { turns } from './turn-model';
+import { endDeadTurns } from './turns.sql';
 
 const patienceMs = 15_000;
 
@@ -39,7 +41,10 @@ export class Turns {
     } finally {
       this.mine.delete(turn);
       // what cannot be given back now is taken by the next round of `clear`, or ends with the lease
-      await this.database.rows('DELETE FROM turns WHERE turn = $1', [turn]).catch(() => undefined);
+      await turns
+        .in(this.database)
+        .destroy({ where: { turn } })
+        .catch(() => undefined);
     }
   }
 
@@ -53,13 +58,14 @@ export class Turns {
         'PostgreSQL cannot be reached. This was not begun; try again when it is back.',
       );
     return this.database.transaction(async () => {
-      await this.database.rows(`DELETE FROM turns t WHERE thing = ANY($1) AND t.${runnerIsDead}`, [names]);
-      const taken = await this.database.rows(
-        `INSERT INTO turns (thing, turn, runner) SELECT n, $2, $3 FROM unnest($1::text[]) n ORDER BY n ON CONFLICT DO NOTHING RETURNING thing`,
-        [names, turn, lease],
+      await endDeadTurns(this.database, names);
+      const mine = turns.in(this.database);
+      await mine.bulkCreate(
+        names.map((thing) => ({ thing, turn, runner: lease })),
+        { ignoreDuplicates: true },
       );
-      if (taken.length === names.length) return true;
-      await this.database.rows('DELETE FROM turns WHERE turn = $1', [turn]);
+      if ((await mine.count({ where: { turn } })) === names.length) return true;
+      await mine.destroy({ where: { turn } });
       return false;
     });
   }
@@ -68,6 +74,6 @@ export class Turns {
   async clear(): Promise<void> {
     const lease = this.lease();
     if (lease !== undefined)
-      await this.database.rows('DELETE FROM turns WHERE runner = $1 AND NOT turn = ANY($2)', [lease, [...this.mine]]);
+      await turns.in(this.database).destroy({ where: { runner: lease, turn: { [Op.notIn]: [...this.mine] } } });
   }
 }

@@ -1,8 +1,10 @@
 import type { LogEntry } from '@moorage/contract/logbook';
+import { col, fn, Op, where } from 'sequelize';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
+import { logbook } from './logbook-model';
 
 export interface Change {
   readonly person: string;
@@ -15,13 +17,15 @@ export interface Change {
 
 /** Writes who changed what, from what to what; inside the change's own transaction when there is one. */
 export async function record(database: Database, change: Change): Promise<void> {
-  const { person, action, kind, subject, before, after } = change;
-  await database.rows(
-    'INSERT INTO logbook (person, action, kind, subject, before, after) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb)',
-    [person, action, kind, subject, JSON.stringify(before ?? null), JSON.stringify(after ?? null)],
-  );
+  await logbook.in(database).create({ ...change, before: change.before ?? null, after: change.after ?? null });
   await announce(database, [{ topic: 'logbook' }]);
 }
+
+/** What concerns namespaces: their claims and limits, whose names begin with theirs. */
+const ofNamespaces = (namespaces: readonly string[]) => ({
+  kind: ['claim', 'limit'],
+  [Op.and]: where(fn('split_part', col('subject'), '/', 1), { [Op.in]: [...namespaces] }),
+});
 
 /** Newest first. A namespace owner finds what concerns the own namespaces, and what they did themselves. */
 export async function listLogbook(
@@ -34,12 +38,14 @@ export async function listLogbook(
   if (cursor !== undefined && !(/^\d{1,16}$/.test(cursor) && Number.isSafeInteger(Number(cursor))))
     throw HttpProblem.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
   const before = cursor === undefined ? Number.MAX_SAFE_INTEGER : Number(cursor);
-  const entries = await database.rows<Omit<LogEntry, 'at'> & { at: Date }>(
-    `SELECT id, at, person, action, kind, subject, before, after FROM logbook
-     WHERE id < $1 AND ($3::text[] IS NULL OR person = $4 OR (kind IN ('claim', 'limit') AND split_part(subject, '/', 1) = ANY($3)))
-     ORDER BY id DESC LIMIT $2`,
-    [before, limit + 1, sight.namespaces, person],
-  );
-  const page = entries.slice(0, limit).map((e) => ({ ...e, at: e.at.toISOString() }));
+  const entries = await logbook.in(database).findAll({
+    where: {
+      id: { [Op.lt]: before },
+      ...(sight.namespaces && { [Op.or]: [{ person }, ofNamespaces(sight.namespaces)] }),
+    },
+    order: [['id', 'DESC']],
+    limit: limit + 1,
+  });
+  const page = entries.slice(0, limit).map((e): LogEntry => ({ ...e.get(), at: e.at.toISOString() }));
   return { entries: page, next: entries.length > limit ? String(page[page.length - 1]!.id) : null };
 }

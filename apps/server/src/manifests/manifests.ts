@@ -1,6 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
-import type { ManifestResult } from '@moorage/contract/manifests';
 import type { ReadObject } from '@moorage/contract/manifest-text';
+import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Person } from '@moorage/contract/people';
 import { assertClass } from '../classes/classes';
 import type { Database } from '../database/database';
@@ -9,6 +9,7 @@ import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { noteMade } from '../platform/mirror';
+import { findMirrored } from '../platform/mirrored';
 import type { ManifestReader } from './reading';
 
 /** Reads every object, and refuses the whole text when one of them is wrong, with field and line of each fault. */
@@ -51,10 +52,7 @@ function checkAllowed(read: readonly ReadObject[], person: Person): void {
 
 /** Whether the platform has the class just as the text says it: all that the text names is there, with that value. */
 async function standsAlready(database: Database, object: ReadObject): Promise<boolean> {
-  const row = await database.one<{ body: PlatformObject & Record<string, unknown> }>(
-    `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-    [object.name],
-  );
+  const row = await findMirrored(database, 'storageclasses', object.name);
   if (!row) return false;
   // read in another thread: made plain before it is compared
   const wanted = JSON.parse(JSON.stringify(object.value)) as Record<string, unknown>;

@@ -1,26 +1,31 @@
 import type { NewClass } from '@moorage/contract/classes';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
+import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { carryChange, makeClass, markDefault, type Entry, type Outside } from '../classes/acts';
 import { planChange } from '../classes/change';
 import { classTurn, defaultTurn, filled, findDefaults, listClasses, takenBack } from '../classes/classes';
-import { carriedOver, quarrels } from '@moorage/core/classes/succession';
-import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
+import { lockMoorings } from '../database/locks.sql';
 import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
-import { record } from '../logbook/logbook';
+import { record, type Change } from '../logbook/logbook';
+import { logbook } from '../logbook/logbook-model';
 import type { PlatformConnector } from '../platform/connector';
-import { assertMayMoor, listMoorings } from './moorings';
+import { isMirrored, listMirrored } from '../platform/mirrored';
+import { assertMayMoor, keepMooring, listMoorings } from './moorings';
+import { orderPools, sitesOf } from './moorings.sql';
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
 /** Whoever changed a thing last, from the logbook. */
-async function lastHand(database: Database, kind: string, subject: string): Promise<Pick<Conflict, 'person' | 'at'>> {
-  const row = await database.one<{ person: string; at: Date }>(
-    'SELECT person, at FROM logbook WHERE kind = $1 AND subject = $2 ORDER BY id DESC LIMIT 1',
-    [kind, subject],
-  );
+async function lastHand(
+  database: Database,
+  kind: Change['kind'],
+  subject: string,
+): Promise<Pick<Conflict, 'person' | 'at'>> {
+  const row = await logbook.in(database).findOne({ where: { kind, subject }, order: [['id', 'DESC']] });
   return { person: row?.person ?? null, at: row?.at.toISOString() ?? null };
 }
 
@@ -47,10 +52,7 @@ async function conflictOf(database: Database, change: DraftedChange): Promise<Om
       return { now, ...(await lastHand(database, 'class', now ?? '')) };
     }
     case 'class': {
-      const now = await database.one(`SELECT 1 FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`, [
-        change.storageClass.name,
-      ]);
-      if (!now) return undefined;
+      if (!(await isMirrored(database, 'storageclasses', change.storageClass.name))) return undefined;
       return { now: change.storageClass.name, ...(await lastHand(database, 'class', change.storageClass.name)) };
     }
     case 'class-change': {
@@ -73,14 +75,11 @@ async function assertReachable(
 ): Promise<void> {
   const moorings = changes.filter((c) => c.kind === 'mooring');
   const [pools, classes] = await Promise.all([
-    database.rows<{ id: string; sites: string[] }>(
-      'SELECT p.id, b.sites FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = ANY($1)',
-      [moorings.map((m) => m.pool)],
+    sitesOf(
+      database,
+      moorings.map((m) => m.pool),
     ),
-    database.rows<{ name: string; body: ClassManifest }>(
-      `SELECT name, body FROM platform_objects WHERE plural = 'storageclasses' AND name = ANY($1)`,
-      [changes.filter((c) => c.kind !== 'class').map(classOf)],
-    ),
+    listMirrored(database, 'storageclasses', changes.filter((c) => c.kind !== 'class').map(classOf)),
   ]);
   // a changed class that is gone is told as what somebody did to it, beside the change
   for (const change of changes)
@@ -96,7 +95,7 @@ async function assertReachable(
     const known = pools.find((p) => p.id === pool);
     if (!known) throw HttpProblem.notFound('pool', pool);
     const there = classes.find((c) => c.name === className);
-    const cls = drafted.get(className) ?? (there && fromManifest(there.body).storageClass);
+    const cls = drafted.get(className) ?? (there && fromManifest(there.body as unknown as ClassManifest).storageClass);
     if (cls) assertMayMoor(cls, { pool, sites: known.sites }, site);
   }
 }
@@ -165,7 +164,7 @@ export async function applyDraft(
       const entries: Entry[] = [];
       for (const change of sorted) if (!isInDatabase(change)) entries.push(...(await onPlatform(at, change)));
       await database.transaction(async () => {
-        for (const name of names) await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [name]);
+        for (const name of names) await lockMoorings(database, name);
         const late: Conflict[] = [];
         for (const [index, change] of changes.entries()) {
           const conflict = isInDatabase(change) ? await conflictOf(database, change) : undefined;
@@ -240,12 +239,7 @@ async function moor(
 ): Promise<void> {
   const { className, pool, enabled, weight } = change;
   const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
-  await database.rows(
-    `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
-     VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
-     ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1`,
-    [className, pool, enabled, weight],
-  );
+  await keepMooring(database, change, { enabled, weight });
   const subject = `${className}/${pool}`;
   const action = before ? 'change' : 'create';
   await record(database, { person, action, kind: 'mooring', subject, before, after: { enabled, weight } });
@@ -258,10 +252,6 @@ async function order(
 ): Promise<void> {
   const before = (await listMoorings(database, className)).map((m) => m.pool);
   assertNamesAll(className, pools, before);
-  await database.rows(
-    `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
-     WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
-    [className, pools],
-  );
+  await orderPools(database, className, pools);
   await record(database, { person, action: 'reorder', kind: 'mooring', subject: className, before, after: pools });
 }

@@ -1,21 +1,52 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
-import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { listClasses } from '../classes/classes';
+import type { Database } from '../database/database';
+import { lockMoorings } from '../database/locks.sql';
+import { first } from '../database/statement';
+import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
-import type { Sight } from '../people/sight';
 import { record } from '../logbook/logbook';
+import { limits } from '../namespaces/limit-model';
+import type { Sight } from '../people/sight';
+import { findMirrored, listMirrored } from '../platform/mirrored';
 import { livePools } from '../pools/pools';
+import { moorings, type Mooring } from './mooring-model';
+import { closedClasses, heldOnPools, orderPools, sitesOf, usageOf } from './moorings.sql';
 
-const fields = 'class_name AS "className", pool_id AS pool, enabled, rank AS "order", weight, version';
+/** Moorings in order, of one class or of all. */
+export async function listMoorings(database: Database, className?: string): Promise<MooringRow[]> {
+  const rows = await moorings.in(database).findAll({
+    ...(className !== undefined && { where: { className } }),
+    order: ['className', 'rank', 'poolId'],
+    limit: 100_000,
+  });
+  return rows.map(toRow);
+}
 
-export const listMoorings = (database: Database, className?: string): Promise<MooringRow[]> =>
-  database.rows<MooringRow>(
-    `SELECT ${fields} FROM moorings WHERE ($1::text IS NULL OR class_name = $1) ORDER BY class_name, rank, pool_id LIMIT 100000`,
-    [className],
-  );
+const toRow = (m: Mooring): MooringRow => ({
+  className: m.className,
+  pool: m.poolId,
+  enabled: m.enabled,
+  order: m.rank,
+  weight: m.weight,
+  version: m.version,
+});
+
+/** Makes a mooring, the last in the order of its class, or changes the one that is there. The class's moorings must be locked. */
+export async function keepMooring(
+  database: Database,
+  at: { className: string; pool: string },
+  wanted: { enabled: boolean; weight: number },
+): Promise<MooringRow> {
+  const { className, pool: poolId } = at;
+  const table = moorings.in(database);
+  const before = await table.findOne({ where: { className, poolId } });
+  if (before) return toRow(await before.update({ ...wanted, version: before.version + 1 }));
+  const last = (await table.max<number | null, Mooring>('rank', { where: { className } })) ?? 0;
+  return toRow(await table.create({ className, poolId, rank: last + 1, ...wanted }));
+}
 
 /** A pool of another site takes the off-site copies of a class that keeps them, and nothing else. */
 export function assertMayMoor(
@@ -41,32 +72,27 @@ export async function setMooring(
 ): Promise<MooringRow> {
   const { className, pool } = at;
   return database.transaction(async () => {
-    // moorings of one class change one after the other, so that orders stay whole
-    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className]);
-    const known = await database.one<{ body: ClassManifest }>(
-      `SELECT body FROM platform_objects WHERE plural = 'storageclasses' AND name = $1`,
-      [className],
-    );
+    await lockMoorings(database, className);
+    const known = await findMirrored(database, 'storageclasses', className);
     if (!known) throw HttpProblem.notFound('class', className);
-    const owner = await database.one<{ id: string; sites: string[] }>(
-      'SELECT b.id, b.sites FROM pools p JOIN backends b ON b.id = p.backend_id WHERE p.id = $1',
-      [pool],
-    );
+    const owner = await first(sitesOf(database, [pool]));
     if (!owner) throw HttpProblem.notFound('pool', pool);
-    assertMayMoor(fromManifest(known.body).storageClass, { pool, sites: owner.sites }, site);
+    assertMayMoor(
+      fromManifest(known.body as unknown as ClassManifest).storageClass,
+      { pool, sites: owner.sites },
+      site,
+    );
     const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
       throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
-    const after = await database.one<MooringRow>(
-      `INSERT INTO moorings (class_name, pool_id, enabled, rank, weight)
-       VALUES ($1, $2, $3, (SELECT coalesce(max(rank), 0) + 1 FROM moorings WHERE class_name = $1), $4)
-       ON CONFLICT (class_name, pool_id) DO UPDATE SET enabled = $3, weight = $4, version = moorings.version + 1 RETURNING ${fields}`,
-      [className, pool, change.enabled ?? before?.enabled ?? true, change.weight ?? before?.weight ?? 1],
-    );
+    const after = await keepMooring(database, at, {
+      enabled: change.enabled ?? before?.enabled ?? true,
+      weight: change.weight ?? before?.weight ?? 1,
+    });
     const subject = `${className}/${pool}`;
     await record(database, { person, action: before ? 'change' : 'create', kind: 'mooring', subject, before, after });
     await announce(database, [{ topic: 'moorings', subject }]);
-    return after!;
+    return after;
   });
 }
 
@@ -78,16 +104,12 @@ export async function orderMoorings(
   person: string,
 ): Promise<MooringRow[]> {
   return database.transaction(async () => {
-    await database.rows('SELECT pg_advisory_xact_lock(4414, hashtext($1))', [className]);
+    await lockMoorings(database, className);
     const before = await listMoorings(database, className);
     const known = new Set(before.map((m) => m.pool));
     if (pools.length !== known.size || new Set(pools).size !== known.size || !pools.every((p) => known.has(p)))
       throw HttpProblem.changedMeanwhile('order of moorings for', className);
-    await database.rows(
-      `UPDATE moorings m SET rank = o.rank, version = version + 1 FROM unnest($2::text[]) WITH ORDINALITY AS o(pool, rank)
-       WHERE m.class_name = $1 AND m.pool_id = o.pool AND m.rank <> o.rank`,
-      [className, pools],
-    );
+    await orderPools(database, className, pools);
     await record(database, {
       person,
       action: 'reorder',
@@ -103,33 +125,15 @@ export async function orderMoorings(
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
 export async function placementState(database: Database, site: string, sight: Sight): Promise<PlacementState> {
-  const [classes, pools, moorings, limits, usage, namespaces, grants, held] = await Promise.all([
+  const [classes, pools, moored, limited, usage, namespaces, grants, held] = await Promise.all([
     listClasses(database),
     livePools(database, 'all'),
     listMoorings(database),
-    database.rows<{ namespace: string; className: string; bytes: number }>(
-      'SELECT namespace, class_name AS "className", bytes FROM limits WHERE $1::text[] IS NULL OR namespace = ANY($1) LIMIT 100000',
-      [sight.namespaces],
-    ),
-    database.rows<PlacementState['usage'][number]>(
-      'SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM reservations WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000',
-      [sight.namespaces],
-    ),
-    database.rows<{ name: string }>(
-      `SELECT name FROM platform_objects WHERE plural = 'namespaces' AND ($1::text[] IS NULL OR name = ANY($1)) ORDER BY name LIMIT 10000`,
-      [sight.namespaces],
-    ),
-    database.rows<PlacementState['grants'][number]>(
-      `SELECT a.class_name AS "className", coalesce(array_agg(g.namespace ORDER BY g.namespace) FILTER (WHERE g.namespace IS NOT NULL), '{}') AS namespaces
-       FROM class_access a LEFT JOIN grants g ON g.class_name = a.class_name AND ($1::text[] IS NULL OR g.namespace = ANY($1))
-       WHERE NOT a.open GROUP BY 1 LIMIT 2000`,
-      [sight.namespaces],
-    ),
-    database.rows<PlacementState['held'][number]>(
-      `SELECT class_name AS "className", pool_id AS pool, bytes, count(*) AS count, sum(iops_floor) AS floor
-       FROM reservations WHERE state <> 'adrift' AND ($1::text[] IS NULL OR namespace = ANY($1)) GROUP BY 1, 2, 3 ORDER BY 1, 2, 3 LIMIT 100000`,
-      [sight.namespaces],
-    ),
+    limits.in(database).findAll({ where: sight.where('namespace'), limit: 100_000 }),
+    usageOf(database, sight.namespaces),
+    listMirrored(database, 'namespaces', sight.namespaces),
+    closedClasses(database, sight.namespaces),
+    heldOnPools(database, sight.namespaces),
   ]);
   return {
     site,
@@ -139,8 +143,8 @@ export async function placementState(database: Database, site: string, sight: Si
     held,
     defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
     pools: pools.map(({ path: _path, ...pool }) => pool),
-    moorings,
-    limits: limits.map((l) => ({ ...l, className: l.className === '' ? null : l.className })),
+    moorings: moored,
+    limits: limited.map(({ namespace, className, bytes }) => ({ namespace, className: className || null, bytes })),
     usage,
     namespaces: namespaces.map((n) => n.name),
   };

@@ -86,7 +86,7 @@ export class Runner {
     this.freeing = true;
     try {
       const freed = await freeUnworked(this.database, lease, [...this.inHand.keys()]);
-      if (freed.length > 0) this.log.warn({ operations: freed.length }, 'gave back operations that nobody worked on');
+      if (freed > 0) this.log.warn({ operations: freed }, 'gave back operations that nobody worked on');
     } catch (error) {
       this.log.warn({ err: error }, 'looking for operations that nobody works on failed; the next round tries again');
     } finally {

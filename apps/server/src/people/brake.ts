@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
+import { forgetFailures } from './brake.sql';
 
 /** Wrong passwords that are free of a wait, for one account and from one address, within a window. */
 const limits = {
@@ -108,8 +109,4 @@ function refusal(waitMs: number): HttpProblem {
 }
 
 /** Forgets counts whose time is over. */
-export const purgeFailures = (database: Database) =>
-  database.rows(
-    `DELETE FROM sign_in_failures WHERE key IN (SELECT key FROM sign_in_failures WHERE expire < $1 LIMIT 1000) RETURNING key`,
-    [Date.now()],
-  );
+export const purgeFailures = (database: Database) => forgetFailures(database, Date.now());

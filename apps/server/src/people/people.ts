@@ -1,25 +1,27 @@
-import { hash, verify } from 'argon2';
 import type { Person } from '@moorage/contract/people';
+import { hash, verify } from 'argon2';
 import type { Estate } from '../config';
 import type { Database } from '../database/database';
+import { people } from './person-model';
 
-interface PersonRow extends Person {
-  password_hash: string;
-}
+const seen = ['name', 'title', 'role', 'namespaces'] as const;
 
 /** Adds the people of the estate who are missing; those who are there keep what they have. `cost` is what a password costs to try. */
 export async function ensurePeople(
   database: Database,
-  people: Estate['people'],
+  wanted: Estate['people'],
   cost?: Parameters<typeof hash>[1],
 ): Promise<void> {
-  const known = new Set((await database.rows<{ name: string }>('SELECT name FROM people')).map((p) => p.name));
-  for (const person of people.filter((p) => !known.has(p.name)))
-    await database.rows(
-      `INSERT INTO people (name, title, role, namespaces, password_hash) VALUES ($1, $2, $3, $4, $5)
-       ON CONFLICT (name) DO NOTHING`,
-      [person.name, person.title, person.role, person.namespaces, await hash(person.password, cost)],
-    );
+  const rows = await people.in(database).findAll({
+    attributes: ['name'],
+    where: { name: wanted.map((p) => p.name) },
+    limit: wanted.length,
+  });
+  const known = new Set(rows.map((p) => p.name));
+  for (const { password, ...person } of wanted.filter((p) => !known.has(p.name)))
+    await people
+      .in(database)
+      .bulkCreate([{ ...person, passwordHash: await hash(password, cost) }], { ignoreDuplicates: true });
 }
 
 // compared against when the name is unknown, so that the answer takes as long as for a known one
@@ -27,15 +29,13 @@ let decoy: Promise<string> | undefined;
 
 /** The person with this name and password, or undefined. */
 export async function findBySignIn(database: Database, name: string, password: string): Promise<Person | undefined> {
-  const row = await database.one<PersonRow>(
-    'SELECT name, title, role, namespaces, password_hash FROM people WHERE name = $1',
-    [name],
-  );
-  const right = await verify(row?.password_hash ?? (await (decoy ??= hash('nobody'))), password);
+  const row = await people.in(database).findByPk(name);
+  const right = await verify(row?.passwordHash ?? (await (decoy ??= hash('nobody'))), password);
   if (!row || !right) return undefined;
-  const { password_hash: _hash, ...person } = row;
-  return person;
+  return { name: row.name, title: row.title, role: row.role, namespaces: row.namespaces };
 }
 
-export const findPerson = (database: Database, name: string): Promise<Person | undefined> =>
-  database.one<Person>('SELECT name, title, role, namespaces FROM people WHERE name = $1', [name]);
+export async function findPerson(database: Database, name: string): Promise<Person | undefined> {
+  const row = await people.in(database).findByPk(name, { attributes: [...seen] });
+  return row?.get();
+}

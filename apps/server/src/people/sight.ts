@@ -23,6 +23,11 @@ export class Sight {
     return this.namespaces === null;
   }
 
+  /** The same as a model's condition on that attribute. */
+  where<A extends string>(attribute: A): Partial<Record<A, string[]>> {
+    return (this.namespaces === null ? {} : { [attribute]: [...this.namespaces] }) as Partial<Record<A, string[]>>;
+  }
+
   sees(namespace: string): boolean {
     return this.namespaces === null || this.namespaces.includes(namespace);
   }

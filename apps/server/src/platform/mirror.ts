@@ -1,8 +1,9 @@
-import { parseQuantity } from '@moorage/core/sizes/quantity';
-import type { Topic } from '@moorage/contract/live';
-import type { Logger } from 'pino';
 import { setTimeout as pause } from 'node:timers/promises';
+import type { Topic } from '@moorage/contract/live';
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import type { Logger } from 'pino';
 import type { Database } from '../database/database';
+import { asRecords } from '../database/statement';
 import { announce } from '../live/announce';
 import {
   mirrored,
@@ -12,6 +13,8 @@ import {
   type PlatformObject,
   type Plural,
 } from './connector';
+import { mirrorStates, platformObjects } from './mirror-model';
+import { dropOthers, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
 
 /** Told of changed objects inside the transaction that writes them, so that nothing is missed when the server dies. */
 export type MirrorListener = (
@@ -109,10 +112,7 @@ export class Mirror {
   }
 
   private async resumeVersion(plural: Plural): Promise<string | undefined> {
-    const row = await this.database.one<{ version: string }>('SELECT version FROM mirror_state WHERE plural = $1', [
-      plural,
-    ]);
-    return row?.version;
+    return (await mirrorStates.in(this.database).findByPk(plural))?.version;
   }
 
   /** Watches until the platform ends it or a comparison is due; gives the version to go on from, or undefined to list again. */
@@ -169,10 +169,7 @@ export class Mirror {
     await this.database.transaction(async () => {
       await this.write(plural, changed);
       if (gone.length > 0)
-        await this.database.rows('DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($2)', [
-          plural,
-          gone.map((o) => o.metadata.uid!),
-        ]);
+        await platformObjects.in(this.database).destroy({ where: { plural, uid: gone.map((o) => o.metadata.uid!) } });
       await this.noteVersion(plural, version);
       await this.listener(plural, changed, gone);
       await announce(this.database, [
@@ -189,9 +186,10 @@ export class Mirror {
    */
   private async replaceAll(plural: Plural, items: readonly PlatformObject[], version: string): Promise<void> {
     await this.database.transaction(async () => {
-      const gone = await this.database.rows<{ body: PlatformObject }>(
-        'DELETE FROM platform_objects WHERE plural = $1 AND NOT uid = ANY($2) RETURNING body',
-        [plural, items.map((o) => o.metadata.uid!)],
+      const gone = await dropOthers(
+        this.database,
+        plural,
+        items.map((o) => o.metadata.uid!),
       );
       const uids = new Set(await this.write(plural, items));
       await this.noteVersion(plural, version);
@@ -207,21 +205,16 @@ export class Mirror {
   }
 
   private async noteVersion(plural: Plural, version: string): Promise<void> {
-    await this.database.rows(
-      `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
-       ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`,
-      [plural, version],
-    );
+    await mirrorStates
+      .in(this.database)
+      .upsert({ plural, version, seenAt: new Date() }, { fields: ['plural', 'version', 'seenAt'] });
   }
 
   /** Writes what the platform says, whatever was known; gives the uids of those that differ. */
   private async write(plural: Plural, objects: readonly PlatformObject[]): Promise<string[]> {
     const uids: string[] = [];
     for (let i = 0; i < objects.length; i += pageSize) {
-      const rows = await this.database.rows<{ uid: string }>(
-        `${upsert} WHERE (platform_objects.version, platform_objects.body) IS DISTINCT FROM (excluded.version, excluded.body) RETURNING uid`,
-        [plural, JSON.stringify(objects.slice(i, i + pageSize).map(toRow))],
-      );
+      const rows = await takeObjects(this.database, plural, asRecords(objects.slice(i, i + pageSize).map(toRow)));
       uids.push(...rows.map((r) => r.uid));
     }
     return uids;
@@ -230,15 +223,9 @@ export class Mirror {
 
 const pageSize = 500;
 
-const upsert = `INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
-  SELECT $1, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at FROM jsonb_to_recordset($2::jsonb)
-    AS o(uid text, namespace text, name text, version text, body jsonb, class_name text, phase text, size_bytes bigint, created_at timestamptz)
-  ON CONFLICT (plural, uid) DO UPDATE SET namespace = excluded.namespace, name = excluded.name, version = excluded.version,
-    body = excluded.body, class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes`;
-
 /** Notes an object that we just made, unless the platform told of it already, and then of something later perhaps. */
 export async function noteMade(database: Database, plural: Plural, object: PlatformObject): Promise<void> {
-  await database.rows(`${upsert} WHERE false`, [plural, JSON.stringify([toRow(object)])]);
+  await takeNewObjects(database, plural, asRecords([toRow(object)]));
 }
 
 /** The version of an object as the mirror has it. */
@@ -248,10 +235,9 @@ export async function knownVersion(
   name: string,
   namespace = '',
 ): Promise<string | undefined> {
-  const row = await database.one<{ version: string }>(
-    'SELECT version FROM platform_objects WHERE plural = $1 AND namespace = $2 AND name = $3',
-    [plural, namespace, name],
-  );
+  const row = await platformObjects
+    .in(database)
+    .findOne({ attributes: ['version'], where: { plural, namespace, name } });
   return row?.version;
 }
 
@@ -262,9 +248,5 @@ export async function noteChanged(
   object: PlatformObject,
   before: string | undefined,
 ): Promise<void> {
-  await database.rows(`${upsert} WHERE platform_objects.version = $3`, [
-    plural,
-    JSON.stringify([toRow(object)]),
-    before ?? '',
-  ]);
+  await takeIfUnheard(database, plural, asRecords([toRow(object)]), before ?? '');
 }

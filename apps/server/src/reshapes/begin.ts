@@ -6,13 +6,18 @@ import { unfit } from '@moorage/core/clusters/disk';
 import { predictLeaving, type LeavingProblem } from '@moorage/core/clusters/reshape';
 import { getInventory } from '../backends/inventory';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { HttpProblem } from '../http/problem';
-import { Sight } from '../people/sight';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { operations as operationTable } from '../operations/operation-model';
 import { ensureOperations } from '../operations/operations';
+import { Sight } from '../people/sight';
+import { pools } from '../pools/pool-model';
+import { otherHolder } from './begin.sql';
 import { getPoolShape } from './pool-shape';
-import { getReshape, metadataPool, type ReshapeNode } from './reshape';
+import { getReshape, metadataPool } from './reshape';
+import { diskHolds, reshapeNodes, reshapes, type ReshapeNode } from './reshape-model';
 
 const designWords = (p: DesignProblem): string => {
   switch (p.code) {
@@ -61,10 +66,13 @@ const refuse = (sentences: readonly string[]): HttpProblem =>
 
 interface Prepared {
   readonly pool: string;
-  readonly nodes: readonly Omit<ReshapeNode, 'state'>[];
+  readonly nodes: readonly Pick<ReshapeNode, 'node' | 'role' | 'disks'>[];
 }
 
-const grouped = (disks: readonly SeenDisk[], role: ReshapeNode['role']): Omit<ReshapeNode, 'state'>[] => {
+const grouped = (
+  disks: readonly SeenDisk[],
+  role: ReshapeNode['role'],
+): Pick<ReshapeNode, 'node' | 'role' | 'disks'>[] => {
   const nodes = new Map<string, string[]>();
   for (const { id, node } of disks) nodes.set(node, [...(nodes.get(node) ?? []), id]);
   return [...nodes].map(([node, ids]) => ({ node, role, disks: ids }));
@@ -90,8 +98,8 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
     const wrong = assessDesign(design, disks, free).problems.filter(forbids);
     if (wrong.length > 0) throw refuse(wrong.map(designWords));
     const names = [design.pool, metadataPool(design.pool)];
-    const taken = await database.one('SELECT 1 FROM pools WHERE id = ANY($1)', [names]);
-    if (taken)
+    const taken = await pools.in(database).count({ where: { id: names } });
+    if (taken > 0)
       throw HttpProblem.invalid('design.pool', `There is a pool "${design.pool}" already. Choose another name.`);
     return {
       pool: design.pool,
@@ -99,8 +107,8 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
     };
   }
   const { pool } = asked;
-  const known = await database.one('SELECT 1 FROM pools WHERE id = $1 AND backend_id = $2', [pool, backend]);
-  if (!known) throw HttpProblem.notFound('pool', pool);
+  const known = await pools.in(database).count({ where: { id: pool, backendId: backend } });
+  if (known === 0) throw HttpProblem.notFound('pool', pool);
   const added = 'add' in asked ? named(asked.add) : [];
   const leaving = 'remove' in asked ? named(asked.remove) : [];
   const wrong = added.flatMap((d) => {
@@ -123,17 +131,13 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
 
 /** Holds the disks for this change alone; who comes second is told of the first. */
 async function hold(database: Database, backend: string, id: string, disks: readonly string[]) {
-  const held = await database.rows<{ disk: string }>(
-    `INSERT INTO disk_holds (backend_id, disk, reshape_id) SELECT $1, d, $2 FROM unnest($3::text[]) d ORDER BY d
-     ON CONFLICT DO NOTHING RETURNING disk`,
-    [backend, id, disks],
+  const table = diskHolds.in(database);
+  await table.bulkCreate(
+    [...disks].sort().map((disk) => ({ backendId: backend, disk, reshapeId: id })),
+    { ignoreDuplicates: true },
   );
-  if (held.length === disks.length) return;
-  const other = await database.one<{ person: string; pool: string; disk: string; kind: string }>(
-    `SELECT r.person, r.pool, r.kind, h.disk FROM disk_holds h JOIN reshapes r ON r.id = h.reshape_id
-     WHERE h.backend_id = $1 AND h.disk = ANY($2) AND h.reshape_id <> $3 ORDER BY h.disk LIMIT 1`,
-    [backend, disks, id],
-  );
+  if ((await table.count({ where: { reshapeId: id } })) === disks.length) return;
+  const other = await first(otherHolder(database, backend, disks, id));
   throw new HttpProblem(
     409,
     'disks-held',
@@ -152,18 +156,10 @@ export async function beginReshape(
   const { pool, nodes } = await prepare(database, backend, asked);
   const id = randomUUID();
   const operations = await database.transaction(async () => {
-    await database.rows(
-      'INSERT INTO reshapes (id, backend_id, pool, kind, plan, person) VALUES ($1, $2, $3, $4, $5::jsonb, $6)',
-      [id, backend, pool, asked.kind, JSON.stringify(asked), person],
-    );
+    await reshapes.in(database).create({ id, backendId: backend, pool, kind: asked.kind, plan: asked, person });
     const disks = nodes.flatMap((n) => n.disks);
     await hold(database, backend, id, disks);
-    await database.rows(
-      `INSERT INTO reshape_nodes (reshape_id, node, role, disks)
-       SELECT $1, n.node, n.role, ARRAY(SELECT jsonb_array_elements_text(n.disks))
-       FROM jsonb_to_recordset($2::jsonb) AS n(node text, role text, disks jsonb)`,
-      [id, JSON.stringify(nodes)],
-    );
+    await reshapeNodes.in(database).bulkCreate(nodes.map((n) => ({ ...n, reshapeId: id, disks: [...n.disks] })));
     const made = await ensureOperations(database, 'reshape', 'preparing', [id]);
     const after = { kind: asked.kind, disks: disks.length, nodes: new Set(nodes.map((n) => n.node)).size };
     await record(database, { person, action: 'change', kind: 'pool', subject: pool, after });
@@ -180,10 +176,7 @@ export async function undoReshape(
   person: string,
 ): Promise<{ reshape: Reshape; operations: string[] }> {
   const operations = await database.transaction(async () => {
-    const marked = await database.one<{ pool: string }>(
-      'UPDATE reshapes SET called_off = true, cause = coalesce(cause, $2) WHERE id = $1 AND ended_at IS NULL RETURNING pool',
-      [id, `called off by ${person}`],
-    );
+    const marked = await reshapes.in(database).findOne({ where: { id, endedAt: null }, lock: true });
     if (!marked)
       throw new HttpProblem(
         409,
@@ -191,10 +184,10 @@ export async function undoReshape(
         'It has ended',
         'This change has ended already; nothing is left to call off.',
       );
-    const due = await database.rows<{ id: string }>(
-      `UPDATE operations SET next_attempt_at = NULL, attempts = 0 WHERE kind = 'reshape' AND subject = $1 RETURNING id`,
-      [id],
-    );
+    await marked.update({ calledOff: true, cause: marked.cause ?? `called off by ${person}` });
+    const [, due] = await operationTable
+      .in(database)
+      .update({ nextAttemptAt: null, attempts: 0 }, { where: { kind: 'reshape', subject: id }, returning: true });
     await record(database, { person, action: 'change', kind: 'pool', subject: marked.pool, after: { calledOff: id } });
     return due.map((o) => o.id);
   });

@@ -1,11 +1,16 @@
 import type { Backends } from '../backends/backends';
 import { BackendProblem, type BackendProblemCode } from '../backends/connector';
+import { backendDisks } from '../backends/inventory-model';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { announce } from '../live/announce';
-import { advance } from '../operations/operations';
 import type { Operation, Step } from '../operations/operation';
+import { advance } from '../operations/operations';
 import type { LookAgain } from '../operations/runner';
-import { findReshape, metadataPool, nodesOf, type ReshapeNode, type StoredReshape } from './reshape';
+import { pools } from '../pools/pool-model';
+import { bytesToMove, isAtWork, noteLeft } from './carry.sql';
+import { findReshape, metadataPool, nodesOf } from './reshape';
+import { diskHolds, reshapeNodes, type ReshapeNode, type StoredReshape } from './reshape-model';
 
 /** Refusals that another try does not change. */
 const final: ReadonlySet<BackendProblemCode> = new Set(['refused', 'full', 'exists', 'not-found']);
@@ -24,10 +29,10 @@ export class ReshapeCarrier {
     const reshape = await findReshape(this.database, operation.subject);
     if (!reshape) return advance(this.database, operation, 'undone');
     if (step === 'undo-reshape') return this.undo(operation, reshape);
-    if (reshape.called_off) return this.turnBack(operation, reshape, reshape.cause ?? 'called off');
+    if (reshape.calledOff) return this.turnBack(operation, reshape, reshape.cause ?? 'called off');
     try {
       const moved = await this.forward(operation, reshape, step);
-      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backend_id }]);
+      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
       return moved;
     } catch (error) {
       if (!(error instanceof BackendProblem)) throw error;
@@ -52,15 +57,15 @@ export class ReshapeCarrier {
   }
 
   private async turnBack(operation: Operation, reshape: StoredReshape, cause: string): Promise<Operation | undefined> {
-    await this.database.rows('UPDATE reshapes SET cause = $2 WHERE id = $1', [reshape.id, cause]);
-    await announce(this.database, [{ topic: 'reshapes', subject: reshape.backend_id }]);
+    await reshape.update({ cause });
+    await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
     return advance(this.database, operation, 'undoing');
   }
 
-  private async preparePool(operation: Operation, { plan, backend_id }: StoredReshape) {
+  private async preparePool(operation: Operation, { plan, backendId }: StoredReshape) {
     if (plan.kind === 'commission') {
       const { design, protocols, encrypted } = plan;
-      const connector = await this.backends.connector(backend_id);
+      const connector = await this.backends.connector(backendId);
       const { pool: name, scheme, level } = design;
       await connector.ensurePool({ name, scheme, level, protocols, encrypted, internal: false });
       if (design.metadata.length > 0)
@@ -76,13 +81,7 @@ export class ReshapeCarrier {
     return advance(this.database, operation, 'taking');
   }
 
-  private mark = (reshape: string, { node, role }: ReshapeNode, state: ReshapeNode['state']) =>
-    this.database.rows('UPDATE reshape_nodes SET state = $4 WHERE reshape_id = $1 AND node = $2 AND role = $3', [
-      reshape,
-      node,
-      role,
-      state,
-    ]);
+  private mark = (node: ReshapeNode, state: ReshapeNode['state']) => node.update({ state });
 
   private poolOf = (reshape: StoredReshape, { role }: ReshapeNode): string =>
     role === 'metadata' ? metadataPool(reshape.pool) : reshape.pool;
@@ -93,9 +92,9 @@ export class ReshapeCarrier {
   private async takeDisks(operation: Operation, reshape: StoredReshape) {
     const next = (await nodesOf(this.database, reshape.id)).find((n) => n.role !== 'leaving' && n.state === 'waiting');
     if (!next) return advance(this.database, operation, 'giving');
-    const connector = await this.backends.connector(reshape.backend_id);
+    const connector = await this.backends.connector(reshape.backendId);
     await connector.addDisks(this.poolOf(reshape, next), this.at(next));
-    await this.mark(reshape.id, next, 'taken');
+    await this.mark(next, 'taken');
     return advance(this.database, operation, 'taking');
   }
 
@@ -103,76 +102,63 @@ export class ReshapeCarrier {
     const leaving = (await nodesOf(this.database, reshape.id)).filter((n) => n.role === 'leaving');
     if (leaving.some((n) => n.state === 'waiting')) {
       // all at once: what leaves one of them must not go to another that leaves as well
-      const connector = await this.backends.connector(reshape.backend_id);
+      const connector = await this.backends.connector(reshape.backendId);
       await connector.removeDisks(reshape.pool, leaving.flatMap(this.at));
-      for (const node of leaving) await this.mark(reshape.id, node, 'given');
+      for (const node of leaving) await this.mark(node, 'given');
     }
     return advance(this.database, operation, 'settling');
   }
 
   /** Looks whether everything is where it shall be; writes down how much is still to be moved. */
   private async seeSettled(operation: Operation, reshape: StoredReshape): Promise<Operation | LookAgain | undefined> {
-    await this.backends.sync(reshape.backend_id);
+    await this.backends.sync(reshape.backendId);
     const left = await this.bytesLeft(reshape);
     const owned = await this.stillOwned(
       reshape,
       (await nodesOf(this.database, reshape.id)).filter((n) => n.role === 'leaving'),
     );
-    await this.database.rows(
-      `UPDATE reshapes SET bytes_left = $2, total = greatest(coalesce(total, 0), $2),
-         moved_since = CASE WHEN $2 > coalesce(total, 0) THEN now() ELSE moved_since END WHERE id = $1`,
-      [reshape.id, left],
-    );
+    await noteLeft(this.database, reshape.id, left);
     if (left > 0 || owned > 0 || (await this.isBusy(reshape.pool))) return { againAfterS: lookEveryS };
     return this.end(operation, reshape, 'settled');
   }
 
-  private async bytesLeft({ backend_id, pool }: StoredReshape): Promise<number> {
-    const row = await this.database.one<{ bytes: number }>(
-      `SELECT coalesce(sum(v.consumed * (100 - (c ->> 'percent')::numeric) / 100), 0)::bigint AS bytes
-       FROM backend_volumes v, jsonb_array_elements(v.copies) c
-       WHERE v.backend_id = $1 AND v.pool_id = $2 AND c ->> 'state' = 'Synchronizing'`,
-      [backend_id, pool],
-    );
+  private async bytesLeft({ backendId, pool }: StoredReshape): Promise<number> {
+    const row = await first(bytesToMove(this.database, backendId, pool));
     return row?.bytes ?? 0;
   }
 
   /** Shards move without a figure for each volume: the pool only says that it is at work. */
   private async isBusy(pool: string): Promise<boolean> {
-    const row = await this.database.one<{ busy: boolean | null }>(
-      `SELECT (facts ->> 'busy')::boolean AS busy FROM pools WHERE id = $1`,
-      [pool],
-    );
+    const row = await first(isAtWork(this.database, pool));
     return row?.busy ?? false;
   }
 
   private async stillOwned(reshape: StoredReshape, nodes: readonly ReshapeNode[]): Promise<number> {
-    const row = await this.database.one<{ count: number }>(
-      'SELECT count(*) FROM backend_disks WHERE backend_id = $1 AND id = ANY($2) AND owner = ANY($3)',
-      [reshape.backend_id, nodes.flatMap((n) => n.disks), [reshape.pool, metadataPool(reshape.pool)]],
-    );
-    return row?.count ?? 0;
+    return backendDisks.in(this.database).count({
+      where: {
+        backendId: reshape.backendId,
+        id: nodes.flatMap((n) => n.disks),
+        owner: [reshape.pool, metadataPool(reshape.pool)],
+      },
+    });
   }
 
   private async end(operation: Operation, reshape: StoredReshape, state: 'settled' | 'undone') {
     const moved = await this.database.transaction(async () => {
-      await this.database.rows('UPDATE reshapes SET ended_at = now(), bytes_left = 0 WHERE id = $1', [reshape.id]);
-      await this.database.rows('DELETE FROM disk_holds WHERE reshape_id = $1', [reshape.id]);
+      await reshape.update({ endedAt: new Date(), bytesLeft: 0 });
+      await diskHolds.in(this.database).destroy({ where: { reshapeId: reshape.id } });
       // what it keeps from now on was planned: nothing shrank by itself
-      await this.database.rows('UPDATE pools SET largest_usable = 0 WHERE backend_id = $1 AND name = $2', [
-        reshape.backend_id,
-        reshape.pool,
-      ]);
+      const where = { backendId: reshape.backendId, name: reshape.pool };
+      await pools.in(this.database).update({ largestUsable: 0 }, { where });
       if (state === 'settled')
-        await this.database.rows(
-          `UPDATE reshape_nodes SET state = 'freed' WHERE reshape_id = $1 AND role = 'leaving'`,
-          [reshape.id],
-        );
-      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backend_id }]);
+        await reshapeNodes
+          .in(this.database)
+          .update({ state: 'freed' }, { where: { reshapeId: reshape.id, role: 'leaving' } });
+      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
       return advance(this.database, operation, state, {});
     });
     // the pool is shown from now on, or no longer
-    await this.backends.sync(reshape.backend_id);
+    await this.backends.sync(reshape.backendId);
     return moved;
   }
 
@@ -181,20 +167,20 @@ export class ReshapeCarrier {
    * its way out is taken back. Tried until it is done.
    */
   private async undo(operation: Operation, reshape: StoredReshape): Promise<Operation | LookAgain | undefined> {
-    const connector = await this.backends.connector(reshape.backend_id);
+    const connector = await this.backends.connector(reshape.backendId);
     const nodes = await nodesOf(this.database, reshape.id);
     const taken = nodes.filter((n) => n.role !== 'leaving');
     for (const node of taken)
       if (node.state !== 'freed') {
         await connector.removeDisks(this.poolOf(reshape, node), this.at(node));
-        await this.mark(reshape.id, node, 'freed');
+        await this.mark(node, 'freed');
       }
     for (const node of nodes)
       if (node.role === 'leaving' && node.state === 'given') {
         await connector.addDisks(reshape.pool, this.at(node));
-        await this.mark(reshape.id, node, 'waiting');
+        await this.mark(node, 'waiting');
       }
-    await this.backends.sync(reshape.backend_id);
+    await this.backends.sync(reshape.backendId);
     if ((await this.stillOwned(reshape, taken)) > 0) return { againAfterS: lookEveryS };
     if (reshape.plan.kind === 'commission') {
       await connector.ensurePoolDeleted(reshape.pool);

@@ -1,8 +1,9 @@
-import type { PoolFacts } from '@moorage/contract/backends';
 import type { PoolShapeRow } from '@moorage/contract/reshapes';
 import type { Database } from '../database/database';
 import { HttpProblem } from '../http/problem';
 import type { Sight } from '../people/sight';
+import { pools } from '../pools/pool-model';
+import { volumesOn } from './pool-shape.sql';
 
 /** Share of a pool's throughput that moving data is given, when nothing is known of what it will be. */
 const movingShare = 0.25;
@@ -14,10 +15,10 @@ export async function getPoolShape(
   backend: string,
   pool: string,
 ): Promise<PoolShapeRow> {
-  const row = await database.one<{ facts: PoolFacts }>(
-    'SELECT facts FROM pools WHERE id = $1 AND backend_id = $2 AND gone_since IS NULL',
-    [pool, backend],
-  );
+  const row = await pools
+    .in(database)
+    .scope('listed')
+    .findOne({ where: { id: pool, backendId: backend } });
   if (!row) throw HttpProblem.notFound('pool', pool);
   const { redundancy, disks, throughput, consumedRaw } = row.facts;
   if (redundancy.kind !== 'spread')
@@ -27,19 +28,7 @@ export async function getPoolShape(
       'Not of disks',
       `The pool "${pool}" does not tell of its disks; its array looks after them.`,
     );
-  const volumes = await database.rows<{
-    name: string;
-    namespace: string | null;
-    bytes: number;
-    written: number;
-    disks: string[];
-  }>(
-    // by the claim that holds it, for whoever reads why it cannot move
-    `SELECT coalesce(r.namespace || '/' || r.claim_name, v.name) AS name, r.namespace, v.bytes, v.consumed AS written, ARRAY(SELECT c ->> 'disk' FROM jsonb_array_elements(v.copies) c) AS disks
-     FROM backend_volumes v LEFT JOIN reservations r ON r.volume_name = v.name
-     WHERE v.backend_id = $1 AND v.pool_id = $2 ORDER BY v.name LIMIT 100000`,
-    [backend, pool],
-  );
+  const volumes = await volumesOn(database, backend, pool);
   const use = new Map<string, { provisioned: number; written: number }>();
   for (const volume of volumes)
     for (const disk of volume.disks) {

@@ -1,54 +1,18 @@
-import type { NewReshape, Reshape, ReshapeState } from '@moorage/contract/reshapes';
+import type { Reshape } from '@moorage/contract/reshapes';
 import type { Database } from '../database/database';
-
-/** A change to the disks of a cluster, as stored. */
-export interface StoredReshape {
-  readonly id: string;
-  readonly backend_id: string;
-  readonly pool: string;
-  readonly kind: Reshape['kind'];
-  readonly plan: NewReshape;
-  readonly person: string;
-  readonly created_at: Date;
-  readonly ended_at: Date | null;
-  readonly cause: string | null;
-  readonly called_off: boolean;
-  readonly total: number | null;
-  readonly bytes_left: number | null;
-  readonly moved_since: Date | null;
-}
-
-export interface ReshapeNode {
-  readonly node: string;
-  readonly role: 'data' | 'metadata' | 'leaving';
-  readonly disks: string[];
-  readonly state: 'waiting' | 'taken' | 'given' | 'freed';
-}
+import { first } from '../database/statement';
+import { reshapeNodes, reshapes, type StoredReshape, type ReshapeNode } from './reshape-model';
+import { changeNamed, changesOn, type Listed } from './reshape.sql';
 
 /** Pool that keeps what the cluster must know of itself, beside the pool of a design. */
 export const metadataPool = (pool: string): string => `${pool}-meta`;
 
-export const findReshape = (database: Database, id: string): Promise<StoredReshape | undefined> =>
-  database.one<StoredReshape>('SELECT * FROM reshapes WHERE id = $1', [id]);
+export const findReshape = async (database: Database, id: string): Promise<StoredReshape | undefined> =>
+  (await reshapes.in(database).findByPk(id)) ?? undefined;
 
+/** What a change takes and gives on each node. */
 export const nodesOf = (database: Database, id: string): Promise<ReshapeNode[]> =>
-  database.rows<ReshapeNode>(
-    'SELECT node, role, disks, state FROM reshape_nodes WHERE reshape_id = $1 ORDER BY role, node',
-    [id],
-  );
-
-type Listed = StoredReshape & {
-  state: ReshapeState;
-  attempts: number;
-  error: Reshape['error'];
-  next_attempt_at: Date | null;
-  nodes: (Pick<ReshapeNode, 'node' | 'state'> & { disks: number })[] | null;
-};
-
-const select = `SELECT r.*, op.state, op.attempts, op.error, op.next_attempt_at,
-  (SELECT jsonb_agg(jsonb_build_object('node', n.node, 'state', n.state, 'disks', cardinality(n.disks)) ORDER BY n.role, n.node)
-   FROM reshape_nodes n WHERE n.reshape_id = r.id) AS nodes
-  FROM reshapes r JOIN operations op ON op.kind = 'reshape' AND op.subject = r.id::text`;
+  reshapeNodes.in(database).findAll({ where: { reshapeId: id }, order: ['role', 'node'], limit: 30_000 });
 
 function toRow(r: Listed, now: Date): Reshape {
   const moved = r.total === null || r.bytes_left === null ? 0 : r.total - r.bytes_left;
@@ -75,13 +39,11 @@ function toRow(r: Listed, now: Date): Reshape {
 }
 
 export async function listReshapes(database: Database, backend: string): Promise<Reshape[]> {
-  const rows = await database.rows<Listed>(`${select} WHERE r.backend_id = $1 ORDER BY r.created_at DESC LIMIT 100`, [
-    backend,
-  ]);
+  const rows = await changesOn(database, backend);
   return rows.map((r) => toRow(r, new Date()));
 }
 
 export async function getReshape(database: Database, id: string): Promise<Reshape | undefined> {
-  const row = await database.one<Listed>(`${select} WHERE r.id = $1`, [id]);
+  const row = await first(changeNamed(database, id));
   return row && toRow(row, new Date());
 }

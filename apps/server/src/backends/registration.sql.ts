@@ -1,0 +1,8 @@
+import { statement } from '../database/statement';
+
+/** What keeps a backend from being forgotten. */
+export const heldBy = statement<{ claims: number; changes: number }, [backend: string]>(
+  `SELECT (SELECT count(*) FROM (SELECT pool_id FROM reservations UNION ALL SELECT pool_id FROM further_copies) r
+     JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = $1) AS claims,
+   (SELECT count(*) FROM reshapes WHERE backend_id = $1 AND ended_at IS NULL) AS changes`,
+);

@@ -1,0 +1,81 @@
+import type { PoolFacts } from '@moorage/contract/backends';
+import { statement } from '../database/statement';
+
+/** What is reserved for a claim, with the pool it is reserved on. */
+export interface Reserved {
+  claim_uid: string;
+  namespace: string;
+  claim_name: string;
+  class_name: string;
+  reclaim: string;
+  pool_id: string;
+  backend_id: string;
+  path: string;
+  facts: PoolFacts;
+  bytes: number;
+  iops_ceiling: number | null;
+  /** MB/s. */
+  throughput_ceiling: number | null;
+  grace_days: number;
+  /** The grace of its class has ended, or there was none. */
+  grace_over: boolean;
+  volume_name: string;
+  volume_id: string | null;
+  state: 'held' | 'made' | 'bound' | 'adrift';
+}
+
+/** A copy of a volume elsewhere, under the same name, with the pool it is reserved on. */
+export interface FurtherCopy {
+  /** Written at the same time on another backend, or later at another site. */
+  mode: 'synchronous' | 'asynchronous';
+  pool_id: string;
+  backend_id: string;
+  path: string;
+  bytes: number;
+  volume_id: string | null;
+}
+
+/** Copies elsewhere that are reserved for a claim. */
+export const furtherCopiesOf = statement<FurtherCopy, [claim: string]>(
+  `SELECT f.*, p.backend_id, p.path FROM further_copies f JOIN pools p ON p.id = f.pool_id WHERE f.claim_uid = $1 ORDER BY f.mode LIMIT 2`,
+);
+
+/** What is reserved for a claim. */
+export const reservedFor = statement<Reserved, [claim: string]>(
+  `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
+   FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
+);
+
+/** Keeps the volume of a claim that is gone; its grace begins when its class gives it one. */
+export const setAdrift = statement<object, [claim: string]>(
+  `UPDATE reservations SET state = 'adrift',
+     keep_until = coalesce(keep_until, CASE WHEN grace_days > 0 THEN now() + make_interval(days => grace_days) END)
+   WHERE claim_uid = $1`,
+);
+
+/** Frees what is reserved for a claim; gives the pools that have room again. */
+export const freeReserved = statement<{ pool_id: string; namespace: string }, [claim: string]>(
+  `WITH gone AS (DELETE FROM reservations WHERE claim_uid = $1 RETURNING pool_id, namespace)
+   SELECT pool_id, namespace FROM gone
+   UNION SELECT f.pool_id, g.namespace FROM further_copies f, gone g WHERE f.claim_uid = $1`,
+);
+
+/** Writes down the volume of a claim that was reserved, and what its backend will list. */
+export const noteVolume = statement<object, [claim: string, volume: string, backend: string, copies: string]>(
+  `WITH kept AS (
+     UPDATE reservations SET state = 'made', volume_id = $2, made_at = now() WHERE claim_uid = $1 AND state = 'held'
+     RETURNING pool_id, volume_name, bytes, raw_bytes
+   )
+   -- known from now on: when the backend does not list it the next time, it was lost
+   INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
+   SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
+);
+
+/** A disk of the copies of a claim that is gone, or whose node is. */
+export const goneDisks = statement<{ disk: string }, [claim: string]>(
+  `SELECT c.disk FROM reservation_copies c
+   JOIN pools p ON p.id = c.pool_id
+   LEFT JOIN backend_disks d ON d.backend_id = p.backend_id AND d.id = c.disk
+   LEFT JOIN backend_nodes n ON n.backend_id = p.backend_id AND n.name = d.node
+   WHERE c.claim_uid = $1 AND (d.id IS NULL OR NOT d.works OR n.up = false) LIMIT 1`,
+);

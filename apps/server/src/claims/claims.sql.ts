@@ -1,0 +1,143 @@
+import type { ClaimPage, ClaimQuery, ClaimRow, DecisionRow } from '@moorage/contract/claims';
+import { statement } from '../database/statement';
+
+export interface StoredClaim {
+  uid: string;
+  namespace: string;
+  name: string;
+  class_name: string | null;
+  size_bytes: number;
+  state: ClaimRow['state'];
+  created_at: Date;
+  body: {
+    metadata: object;
+    spec: { accessModes?: string[]; volumeMode?: string; volumeName?: string };
+    status?: object;
+  };
+  provisioned: number | null;
+  consumed: number | null;
+  pool_id: string | null;
+  backend_id: string | null;
+  volume_name: string | null;
+  volume_id: string | null;
+  error: { code: string; detail: string } | null;
+  attempts: number | null;
+  next_attempt_at: Date | null;
+  trace: DecisionRow['trace'] | null;
+  pod: string | null;
+  waiting_for: 'source' | 'named-volume' | 'selector' | null;
+  missing_since: Date | null;
+}
+
+// the last decision, and the pod that mounts the claim, for the rows of one page only
+const select = `SELECT c.*, d.trace,
+   (SELECT p.name FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
+     AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
+     ORDER BY p.name LIMIT 1) AS pod
+   FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;
+
+const sortColumns = {
+  created: 'c.created_at',
+  name: 'c.name',
+  namespace: 'c.namespace',
+  class: `coalesce(c.class_name, '')`,
+  size: 'c.size_bytes',
+  state: 'c.state',
+} as const;
+const sortTypes = {
+  created: 'timestamptz',
+  name: 'text',
+  namespace: 'text',
+  class: 'text',
+  size: 'bigint',
+  state: 'text',
+} as const;
+
+/** A time as text whatever the server's own zone. */
+const sortTexts: Partial<Record<ClaimQuery['sort'], string>> = {
+  created: `to_char(c.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS.US') || '+00'`,
+};
+
+/** Failed attempts after which trying again is no longer expected to help without a person. */
+const stubborn = 5;
+
+const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
+   AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
+     OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)
+   AND ($4::text[] IS NULL OR c.namespace = ANY($4))`;
+
+const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => {
+  const column = sortColumns[sort];
+  const text = sortTexts[sort] ?? `${column}::text`;
+  return statement<
+    StoredClaim & { sort_value: string },
+    [
+      namespace: string | undefined,
+      className: string | undefined,
+      like: string | undefined,
+      namespaces: readonly string[] | null,
+      state: 'bound' | 'unbound' | undefined,
+      afterValue: string | undefined,
+      afterUid: string | undefined,
+      limit: number,
+    ]
+  >(
+    `${select.replace('SELECT c.*', `SELECT c.*, ${text} AS sort_value`)} WHERE ${filter}
+     AND ($5::text IS NULL OR (c.state = 'bound') = ($5 = 'bound'))
+     AND ($6::text IS NULL OR (${column}, c.uid) ${direction === 'asc' ? '>' : '<'} ($6::text::${sortTypes[sort]}, $7))
+   ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $8`,
+  );
+};
+const bothWays = (sort: ClaimQuery['sort']) => ({ asc: page(sort, 'asc'), desc: page(sort, 'desc') });
+
+/** One page of claims in each order; `like` is a pattern that any name or identifier of either world may match. */
+export const claimPages = {
+  created: bothWays('created'),
+  name: bothWays('name'),
+  namespace: bothWays('namespace'),
+  class: bothWays('class'),
+  size: bothWays('size'),
+  state: bothWays('state'),
+};
+
+/** How many claims there are in all pages together, by what becomes of them. */
+export const claimCounts = statement<
+  ClaimPage['counts'],
+  [
+    namespace: string | undefined,
+    className: string | undefined,
+    like: string | undefined,
+    namespaces: readonly string[] | null,
+  ]
+>(
+  `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
+   count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
+);
+
+/** The claim of a name. */
+export const claimNamed = statement<StoredClaim, [namespace: string, name: string]>(
+  `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
+);
+
+/** Pods that mount a claim, and their owners. */
+export const podsOf = statement<
+  {
+    pod: string;
+    node: string | null;
+    owner: string | null;
+    owner_uid: string | null;
+  },
+  [namespace: string, claim: string]
+>(
+  `SELECT p.name AS pod, p.body #>> '{spec,nodeName}' AS node, p.body #>> '{metadata,ownerReferences,0,name}' AS owner,
+     p.body #>> '{metadata,ownerReferences,0,uid}' AS owner_uid
+   FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
+     AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
+   ORDER BY p.name LIMIT 20`,
+);
+
+/** How many other pods an owner has. */
+export const otherPodsOf = statement<{ count: number }, [namespace: string, owner: string, but: readonly string[]]>(
+  `SELECT count(*) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1
+   AND p.body #>> '{metadata,ownerReferences,0,uid}' = $2 AND NOT p.name = ANY($3)`,
+);

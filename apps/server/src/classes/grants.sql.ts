@@ -1,0 +1,19 @@
+import type { Grants } from '@moorage/contract/classes';
+import { statement } from '../database/statement';
+
+/** Every namespace with whether it was granted a class, and what it uses of it. `namespaces`: those alone. */
+export const grantsOf = statement<
+  Grants['namespaces'][number],
+  [className: string, namespaces: readonly string[] | null]
+>(
+  `SELECT n.name AS namespace, coalesce(n.body #> '{metadata,labels}', '{}'::jsonb) AS labels,
+     g.namespace IS NOT NULL AS granted, l.bytes AS quota,
+     coalesce(c.claims, 0) AS claims, coalesce(r.bytes, 0)::bigint AS provisioned
+   FROM platform_objects n
+   LEFT JOIN grants g ON g.class_name = $1 AND g.namespace = n.name
+   LEFT JOIN limits l ON l.class_name = $1 AND l.namespace = n.name
+   LEFT JOIN (SELECT namespace, count(*) AS claims FROM platform_objects
+              WHERE plural = 'persistentvolumeclaims' AND class_name = $1 GROUP BY 1) c ON c.namespace = n.name
+   LEFT JOIN (SELECT namespace, sum(bytes) AS bytes FROM reservations WHERE class_name = $1 GROUP BY 1) r ON r.namespace = n.name
+   WHERE n.plural = 'namespaces' AND ($2::text[] IS NULL OR n.name = ANY($2)) ORDER BY n.name LIMIT 10000`,
+);

@@ -1,0 +1,129 @@
+import { leastLifePercent } from '@moorage/core/clusters/disk';
+import { statement } from '../database/statement';
+import { mostNamed } from './stuck.sql';
+
+export interface BackendState {
+  id: string;
+  reachable: boolean;
+  problem: { code: string; detail: string } | null;
+  checked_at: Date | null;
+  claims: number;
+  cap: number | null;
+  taken: number;
+}
+
+export interface PoolClaims {
+  pool_id: string;
+  claims: number;
+  some: string[];
+}
+
+/** How each backend is, and what is promised of it. */
+export const backendStates = statement<BackendState>(
+  `SELECT b.id, b.reachable, b.problem, b.checked_at, b.cap,
+     (SELECT count(*) FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = b.id) AS claims,
+     coalesce((SELECT sum(p.reserved_raw) FROM pools p WHERE p.backend_id = b.id), 0)::bigint AS taken
+   FROM backends b LIMIT 500`,
+);
+
+/** How many claims each pool holds, and some of them. */
+export const claimsOnPools = statement<PoolClaims>(
+  `SELECT pool_id, count(*) AS claims, (array_agg(namespace || '/' || claim_name ORDER BY namespace, claim_name))[1:${mostNamed}] AS some
+   FROM reservations GROUP BY pool_id`,
+);
+
+/** The most each pool ever could keep. A change that is under way, or a node that is down, explains why one keeps less: it is told there. */
+export const largestEver = statement<{ id: string; largest_usable: number; explained: boolean }>(
+  `SELECT p.id, p.largest_usable,
+     EXISTS (SELECT 1 FROM reshapes r WHERE r.backend_id = p.backend_id AND r.pool = p.name AND r.ended_at IS NULL)
+     OR EXISTS (SELECT 1 FROM backend_nodes n JOIN backend_disks d ON d.backend_id = n.backend_id AND d.node = n.name
+       WHERE n.backend_id = p.backend_id AND NOT n.up AND d.owner = p.name) AS explained
+   FROM pools p LIMIT 5000`,
+);
+
+/** Disks of pools that failed, will soon, or are worn. */
+export const unwellDisks = statement<{
+  backend_id: string;
+  id: string;
+  node: string;
+  works: boolean;
+  failing: boolean;
+  life_left: number;
+  owner: string;
+  copies: number;
+  up: boolean | null;
+}>(
+  `SELECT d.backend_id, d.id, d.node, d.works, d.failing, d.life_left, d.owner, n.up,
+     (SELECT count(*) FROM reservation_copies c WHERE c.disk = d.id) AS copies
+   FROM backend_disks d LEFT JOIN backend_nodes n ON n.backend_id = d.backend_id AND n.name = d.node
+   WHERE (NOT d.works OR d.failing OR d.life_left < ${leastLifePercent}) AND d.owner IS NOT NULL ORDER BY d.id LIMIT 500`,
+);
+
+/** Nodes that are down and have disks of pools, with what misses copies because of them. */
+export const lostNodes = statement<{
+  backend_id: string;
+  name: string;
+  disks: number;
+  volumes: number;
+  some: string[] | null;
+}>(
+  `SELECT n.backend_id, n.name, count(d.id) AS disks, v.volumes, v.some FROM backend_nodes n
+   JOIN backend_disks d ON d.backend_id = n.backend_id AND d.node = n.name AND d.owner IS NOT NULL
+   CROSS JOIN LATERAL (
+     SELECT count(DISTINCT v.volume_id) AS volumes,
+       (array_agg(DISTINCT coalesce(r.namespace || '/' || r.claim_name, v.name)))[1:${mostNamed}] AS some
+     FROM backend_volumes v CROSS JOIN jsonb_array_elements(v.copies) c LEFT JOIN reservations r ON r.volume_name = v.name
+     WHERE v.backend_id = n.backend_id AND v.degraded AND c ->> 'node' = n.name AND c ->> 'state' <> 'Synchronized') v
+   WHERE NOT n.up GROUP BY 1, 2, 4, 5 LIMIT 500`,
+);
+
+/** Volumes that miss copies for another reason than a node that is down, by pool. */
+export const missingCopies = statement<{
+  pool_id: string;
+  backend_id: string;
+  count: number;
+  syncing: number;
+  bytes: number;
+  some: string[];
+}>(
+  `SELECT v.pool_id, v.backend_id, count(DISTINCT v.volume_id) AS count,
+     count(DISTINCT v.volume_id) FILTER (WHERE c ->> 'state' = 'Synchronizing') AS syncing,
+     coalesce(sum(v.consumed * (100 - (c ->> 'percent')::numeric) / 100), 0)::bigint AS bytes,
+     (array_agg(DISTINCT coalesce(r.namespace || '/' || r.claim_name, v.name)))[1:${mostNamed}] AS some
+   FROM backend_volumes v CROSS JOIN jsonb_array_elements(v.copies) c LEFT JOIN reservations r ON r.volume_name = v.name
+   LEFT JOIN backend_nodes n ON n.backend_id = v.backend_id AND n.name = c ->> 'node'
+   -- what a node that is down keeps is that node's finding
+   WHERE v.degraded AND v.reachable AND c ->> 'state' <> 'Synchronized' AND coalesce(n.up, true) GROUP BY 1, 2`,
+);
+
+/** Volumes of ours that no claim holds any more, by backend. */
+export const adriftVolumes = statement<{
+  backend_id: string;
+  count: number;
+  bytes: number;
+  consumed: number;
+  some: string[];
+}>(
+  `SELECT v.backend_id, count(*) AS count, sum(v.bytes)::bigint AS bytes, sum(v.consumed)::bigint AS consumed,
+     (array_agg(v.name ORDER BY v.name))[1:${mostNamed}] AS some
+   FROM backend_volumes v WHERE v.name LIKE 'pvc-%' AND NOT EXISTS (
+     SELECT 1 FROM reservations r WHERE r.volume_name = v.name AND r.state <> 'adrift')
+     AND v.seen_at < now() - interval '1 minute' GROUP BY 1`,
+);
+
+/** Classes of a provisioner. */
+export const countClasses = statement<{ count: number }, [provisioner: string]>(
+  `SELECT count(*) FROM platform_objects WHERE plural = 'storageclasses' AND body ->> 'provisioner' = $1`,
+);
+
+/** Changes of disks whose tries fail again and again. */
+export const stalledChanges = statement<{
+  id: string;
+  backend_id: string;
+  pool: string;
+  kind: string;
+  error: { detail: string };
+}>(
+  `SELECT r.id, r.backend_id, r.pool, r.kind, op.error FROM reshapes r JOIN operations op ON op.kind = 'reshape' AND op.subject = r.id::text
+   WHERE r.ended_at IS NULL AND op.error IS NOT NULL AND op.attempts >= 2 LIMIT 100`,
+);

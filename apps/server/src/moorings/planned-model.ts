@@ -1,0 +1,22 @@
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { table } from '../database/table';
+
+/** The pool that a plan for many claims chose for a claim that is still to come. */
+class PlannedPlaceModel extends Model<InferAttributes<PlannedPlaceModel>, InferCreationAttributes<PlannedPlaceModel>> {
+  declare namespace: string;
+  declare claimName: string;
+  declare poolId: string;
+  declare person: string;
+  declare at: CreationOptional<Date>;
+  /** Places that were kept together. */
+  declare plan: string;
+}
+
+export const plannedPlaces = table('planned_places', PlannedPlaceModel, {
+  namespace: { type: DataTypes.TEXT, primaryKey: true },
+  claimName: { type: DataTypes.TEXT, primaryKey: true },
+  poolId: { type: DataTypes.TEXT, allowNull: false },
+  person: { type: DataTypes.TEXT, allowNull: false },
+  at: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
+  plan: { type: DataTypes.TEXT, allowNull: false },
+});

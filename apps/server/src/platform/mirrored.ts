@@ -1,0 +1,20 @@
+import type { Database } from '../database/database';
+import type { Plural } from './connector';
+import { platformObjects } from './mirror-model';
+
+/** Whether the platform has an object, as far as the mirror knows. */
+export const isMirrored = async (database: Database, plural: Plural, name: string): Promise<boolean> =>
+  (await platformObjects.in(database).count({ where: { plural, name } })) > 0;
+
+/** Objects of one kind by name; with `names`, those alone. */
+export const listMirrored = (database: Database, plural: Plural, names?: readonly string[] | null) =>
+  platformObjects.in(database).findAll({
+    attributes: ['name', 'body'],
+    where: { plural, ...(names && { name: [...names] }) },
+    order: [['name', 'ASC']],
+    limit: 10_000,
+  });
+
+/** One object by its name; undefined when the mirror has none. */
+export const findMirrored = async (database: Database, plural: Plural, name: string) =>
+  (await platformObjects.in(database).findOne({ where: { plural, name } })) ?? undefined;

@@ -1,0 +1,71 @@
+import type { PoolFacts, Tier } from '@moorage/contract/backends';
+import { statement } from '../database/statement';
+
+export interface StoredPool {
+  id: string;
+  backend_id: string;
+  sites: string[];
+  name: string;
+  path: string;
+  facts: PoolFacts;
+  reserved_raw: number;
+  reserved_bytes: number;
+  promised_iops: number;
+  promised_throughput: number;
+  largest: number;
+  foreign_raw: number;
+  overcommit: number;
+  soft_mark: number;
+  hard_mark: number;
+  allotment: number | null;
+  allotment_iops: number | null;
+  allotment_throughput: number | null;
+  tier: Tier | null;
+  price: number | null;
+  gone_since: Date | null;
+  cap: number | null;
+  cap_taken: number | null;
+  version: number;
+  volumes: number;
+  reachable: boolean;
+  healthy: boolean;
+}
+
+// volumes that no reservation of ours explains count against the pool as well
+const columns = `p.*,
+   coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
+   b.reachable, b.healthy, b.sites, b.cap,
+   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_raw) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
+   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
+     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
+   (SELECT count(*) FROM backend_volumes v WHERE v.pool_id = p.id) AS volumes`;
+
+const listed = `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id`;
+
+/** Every pool with what it holds, backend by backend. */
+export const poolsByBackend = statement<StoredPool>(`${listed} ORDER BY p.backend_id, p.id LIMIT 5000`);
+
+/** Pools with what they hold. `ids`: those alone. */
+export const poolsById = statement<StoredPool, [ids: readonly string[] | null]>(
+  `${listed} WHERE $1::text[] IS NULL OR p.id = ANY($1) ORDER BY p.id LIMIT 5000`,
+);
+
+/**
+ * Locks pools until the transaction ends, in order of id. Under a cap over a backend, decisions on any of its pools take turns, so
+ * its others are locked as well.
+ */
+export const lockPools = statement<{ id: string }, [ids: readonly string[] | null]>(
+  `SELECT id FROM pools WHERE $1::text[] IS NULL OR id = ANY($1)
+     OR backend_id IN (SELECT q.backend_id FROM pools q JOIN backends b ON b.id = q.backend_id WHERE q.id = ANY($1) AND b.cap IS NOT NULL)
+   ORDER BY id FOR UPDATE`,
+);
+
+/** Bytes promised on each disk of pools, by our reservations and by volumes that none of ours explains. */
+export const diskUse = statement<{ pool_id: string; disk: string; bytes: number }, [pools: readonly string[] | null]>(
+  `SELECT pool_id, disk, sum(bytes)::bigint AS bytes FROM (
+     SELECT pool_id, disk, bytes FROM reservation_copies
+     UNION ALL
+     SELECT v.pool_id, c ->> 'disk', v.bytes FROM backend_volumes v, jsonb_array_elements(v.copies) c
+     WHERE NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
+   ) held WHERE $1::text[] IS NULL OR pool_id = ANY($1) GROUP BY 1, 2`,
+);
