@@ -2,6 +2,8 @@ import type { ClassManifest } from '@moorage/core/classes/manifest';
 import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import type { Mooring } from '@moorage/core/placement/request';
 import { statement } from '../database/statement';
+import type { Operation, OperationState } from '../operations/operation';
+import { operationFields } from '../operations/operations.sql';
 
 /** Everything about a claim that its decision rests on, pools and quotas aside. */
 export interface StoredClaim {
@@ -63,4 +65,44 @@ export const renewDecision = statement<
 >(
   `UPDATE decisions SET made_at = now(), took_micros = $3, remedies = $4::jsonb
    WHERE id = (SELECT max(id) FROM decisions WHERE claim_uid = $1) AND trace = $2::jsonb RETURNING id`,
+);
+
+/**
+ * Keeps a decision, reserves what it says, its copies and the copies elsewhere, and moves the binding on, all at once: the pools are
+ * locked, so each way to the database and back would let others wait.
+ */
+export const reserveAll = statement<
+  Operation,
+  [
+    claim: string,
+    tookMicros: number,
+    trace: string,
+    reservation: string,
+    copies: string,
+    further: string,
+    operation: string,
+    from: OperationState,
+  ]
+>(
+  `WITH held AS (
+     INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling,
+       backend_iops, volume_name, throughput_floor, throughput_ceiling, backend_throughput, grace_days)
+     SELECT $1, r.* FROM jsonb_to_record($4::jsonb) AS r(namespace text, claim_name text, class_name text, reclaim text, pool_id text,
+       bytes bigint, raw_bytes bigint, iops_floor double precision, iops_ceiling double precision, backend_iops double precision,
+       volume_name text, throughput_floor double precision, throughput_ceiling double precision, backend_throughput double precision,
+       grace_days integer)
+     RETURNING pool_id
+   ), decided AS (
+     INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies)
+     SELECT $1, $2, pool_id, $3::jsonb, '[]' FROM held RETURNING id
+   ), placed AS (
+     INSERT INTO reservation_copies (claim_uid, pool_id, disk, node, domain, bytes, role)
+     SELECT $1, c.* FROM jsonb_to_recordset($5::jsonb) AS c(pool_id text, disk text, node text, domain text, bytes bigint, role text)
+   ), further AS (
+     INSERT INTO further_copies (claim_uid, mode, pool_id, bytes, raw_bytes, backend_iops, backend_throughput)
+     SELECT $1, f.* FROM jsonb_to_recordset($6::jsonb) AS f(mode text, pool_id text, bytes bigint, raw_bytes bigint,
+       backend_iops double precision, backend_throughput double precision)
+   )
+   UPDATE operations SET state = 'making', waiting_for = NULL, decision_id = (SELECT id FROM decided), attempts = 0, error = NULL,
+     next_attempt_at = NULL, updated_at = now() WHERE id = $7 AND state = $8 RETURNING ${operationFields}`,
 );

@@ -12,16 +12,15 @@ import type { PlacedCopy } from '@moorage/core/replicas/place';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { lockNamespace } from '../database/locks.sql';
-import { first } from '../database/statement';
+import { asRecords, first } from '../database/statement';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { placeTaken } from '../moorings/planned';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { corePools, livePools } from '../pools/pools';
-import { claimToDecide, renewDecision, usedInNamespace, type StoredClaim } from './choose.sql';
+import { claimToDecide, renewDecision, reserveAll, usedInNamespace, type StoredClaim } from './choose.sql';
 import { decisions } from './decision-model';
-import { furtherCopies, reservationCopies, reservations } from './reservation-model';
 
 async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
   if (limits.length === 0) return [];
@@ -115,16 +114,33 @@ async function chooseUnderLocks(
   metrics.decisions.observe(tookMicros / 1e6);
   if (!decision.winner) return { refused: input, decision, tookMicros };
 
-  const { id } = await keepDecision(database, operation, decision, tookMicros, []);
   const tuned = tunedClass(storageClass, request.tuned);
-  const copies = placedCopies(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node);
-  await reserve(database, claim, tuned, decision, copies);
-  if (claim.planned !== null) await placeTaken(database, claim);
   const { second, offsite } = decision;
-  if (second) await reserveFurther(database, claim.uid, 'synchronous', tuned, input, second);
-  if (offsite) await reserveFurther(database, claim.uid, 'asynchronous', offsiteClass(tuned), input, offsite);
+  const places = [
+    placesOf(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node),
+    ...(second ? [placesOf(input, second, tuned)] : []),
+    ...(offsite ? [placesOf(input, offsite, offsiteClass(tuned))] : []),
+  ].flat();
+  const further = [
+    ...(second ? [furtherRecord(second, 'synchronous')] : []),
+    ...(offsite ? [furtherRecord(offsite, 'asynchronous')] : []),
+  ];
+  const moved = await first(
+    reserveAll(
+      database,
+      claim.uid,
+      tookMicros,
+      JSON.stringify(decision),
+      JSON.stringify(reservationRecord(claim, tuned, decision)),
+      asRecords(places),
+      asRecords(further),
+      operation.id,
+      operation.state,
+    ),
+  );
+  if (claim.planned !== null) await placeTaken(database, claim);
   await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]);
-  return { moved: await advance(database, operation, 'making', { decisionId: id }) };
+  return { moved };
 }
 
 /** Lets the operation wait, and tells the pages when that is news. The result is undefined: there is nothing to go on with. */
@@ -141,7 +157,7 @@ interface Kept {
   readonly isNew: boolean;
 }
 
-/** Keeps a decision; one that says the same as the claim's last only renews its time. */
+/** Keeps a decision that nothing fits; one that says the same as the claim's last only renews its time. */
 async function keepDecision(
   database: Database,
   { subject: uid, state }: Operation,
@@ -159,7 +175,7 @@ async function keepDecision(
   const row = await decisions.in(database).create({
     claimUid: uid,
     tookMicros,
-    winner: decision.winner ?? null,
+    winner: null,
     trace: decision as unknown as DecisionRow['trace'],
     remedies: remedies as DecisionRow['remedies'],
   });
@@ -180,71 +196,47 @@ function placedCopies(
   return placed;
 }
 
-async function reserve(
-  database: Database,
-  claim: StoredClaim,
-  storageClass: StorageClass,
-  decision: Decision,
-  copies: readonly PlacedCopy[],
-): Promise<void> {
-  const provisioned = decision.provisioned!;
-  const ceiling = storageClass.iopsCeiling && rateFor(storageClass.iopsCeiling, provisioned);
-  const throughputCeiling = storageClass.throughputCeiling && rateFor(storageClass.throughputCeiling, provisioned);
-  await reservations.in(database).create({
-    claimUid: claim.uid,
-    namespace: claim.namespace,
-    claimName: claim.name,
-    className: storageClass.name,
-    reclaim: storageClass.reclaim,
-    poolId: decision.winner!,
-    bytes: provisioned,
-    rawBytes: Math.ceil(provisioned * decision.footprintFactor!),
-    iopsFloor: decision.iopsFloor!,
-    iopsCeiling: ceiling ?? null,
-    backendIops: decision.backendIops!,
-    volumeName: `pvc-${claim.uid}`,
-    throughputFloor: decision.throughputFloor!,
-    throughputCeiling: throughputCeiling ?? null,
-    backendThroughput: decision.backendThroughput!,
-    graceDays: storageClass.graceDays,
-  });
-  await keepCopies(database, claim.uid, decision.winner!, provisioned, copies);
-}
-
-async function keepCopies(
-  database: Database,
-  uid: string,
-  pool: string,
-  provisioned: number,
-  copies: readonly PlacedCopy[],
-): Promise<void> {
-  if (copies.length === 0) return;
-  await reservationCopies.in(database).bulkCreate(
-    copies.map(({ disk, node, domain, role }) => ({
-      ...{ claimUid: uid, poolId: pool, disk, node, domain, role },
-      bytes: role === 'data' ? provisioned : 0,
-    })),
-  );
-}
-
-/** Reserves a copy elsewhere, in the transaction and under the locks of the first. */
-async function reserveFurther(
-  database: Database,
-  uid: string,
-  mode: 'synchronous' | 'asynchronous',
-  storageClass: StorageClass,
+/** The places of the copies on one pool, as they are written down. */
+const placesOf = (
   input: PlacementInput,
-  copy: FurtherCopy,
-): Promise<void> {
-  const { pool, provisioned, footprintFactor, backendIops, backendThroughput } = copy;
-  await furtherCopies.in(database).create({
-    claimUid: uid,
-    mode,
-    poolId: pool,
+  at: { readonly pool: string; readonly provisioned: number },
+  storageClass: StorageClass,
+  node?: string,
+) =>
+  placedCopies(input, at, storageClass, node).map(({ disk, node: on, domain, role }) => ({
+    ...{ pool_id: at.pool, disk, node: on, domain, role },
+    bytes: role === 'data' ? at.provisioned : 0,
+  }));
+
+/** What is reserved for a claim, as it is written down. */
+function reservationRecord(claim: StoredClaim, storageClass: StorageClass, decision: Decision) {
+  const provisioned = decision.provisioned!;
+  const { iopsCeiling, throughputCeiling } = storageClass;
+  return {
+    namespace: claim.namespace,
+    claim_name: claim.name,
+    class_name: storageClass.name,
+    reclaim: storageClass.reclaim,
+    pool_id: decision.winner,
     bytes: provisioned,
-    rawBytes: Math.ceil(provisioned * footprintFactor),
-    backendIops,
-    backendThroughput,
-  });
-  await keepCopies(database, uid, pool, provisioned, placedCopies(input, copy, storageClass, undefined));
+    raw_bytes: Math.ceil(provisioned * decision.footprintFactor!),
+    iops_floor: decision.iopsFloor,
+    iops_ceiling: iopsCeiling && rateFor(iopsCeiling, provisioned),
+    backend_iops: decision.backendIops,
+    volume_name: `pvc-${claim.uid}`,
+    throughput_floor: decision.throughputFloor,
+    throughput_ceiling: throughputCeiling && rateFor(throughputCeiling, provisioned),
+    backend_throughput: decision.backendThroughput,
+    grace_days: storageClass.graceDays,
+  };
 }
+
+/** A copy elsewhere, as it is written down. */
+const furtherRecord = (copy: FurtherCopy, mode: 'synchronous' | 'asynchronous') => ({
+  mode,
+  pool_id: copy.pool,
+  bytes: copy.provisioned,
+  raw_bytes: Math.ceil(copy.provisioned * copy.footprintFactor),
+  backend_iops: copy.backendIops,
+  backend_throughput: copy.backendThroughput,
+});

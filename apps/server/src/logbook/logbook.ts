@@ -17,7 +17,12 @@ export interface Change {
 
 /** Writes who changed what, from what to what; inside the change's own transaction when there is one. */
 export async function record(database: Database, change: Change): Promise<void> {
-  await logbook.in(database).create({ ...change, before: change.before ?? null, after: change.after ?? null });
+  await logbook
+    .in(database)
+    .create(
+      { ...change, before: change.before ?? null, after: change.after ?? null },
+      { returning: false, validate: false, hooks: false },
+    );
   await announce(database, [{ topic: 'logbook' }]);
 }
 

@@ -2,7 +2,8 @@ import { statement } from '../database/statement';
 import { livingServers } from '../live/living';
 import type { Operation, OperationState } from './operation';
 
-const fields = 'id, kind, subject, state, attempts';
+/** What a runner knows of an operation. */
+export const operationFields = 'id, kind, subject, state, attempts';
 export const finished = `('bound', 'released', 'abandoned', 'settled', 'undone')`;
 /** A server is dead when nobody holds the advisory lock of its key. */
 export const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
@@ -20,7 +21,7 @@ export const beginOnce = statement<
 export const takeUnderLease = statement<Operation, [id: string, lease: number]>(
   `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND state NOT IN ${finished}
      AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
-   RETURNING ${fields}`,
+   RETURNING ${operationFields}`,
 );
 
 /** Ends the lease of an operation; tells whether somebody asked for another look meanwhile. */
@@ -35,7 +36,7 @@ export const moveOn = statement<
   [id: string, from: OperationState, to: OperationState, waitingFor: string | undefined, decisionId: number | undefined]
 >(
   `UPDATE operations SET state = $3, waiting_for = $4, decision_id = coalesce($5, decision_id), attempts = 0, error = NULL,
-   next_attempt_at = NULL, updated_at = now() WHERE id = $1 AND state = $2 RETURNING ${fields}`,
+   next_attempt_at = NULL, updated_at = now() WHERE id = $1 AND state = $2 RETURNING ${operationFields}`,
 );
 
 /** Notes a failed attempt, and when the next is due. */

@@ -24,3 +24,9 @@ export const takeIfUnheard = statement<object, [plural: Plural, objects: string,
 export const dropOthers = statement<{ body: PlatformObject }, [plural: Plural, uids: readonly string[]]>(
   'DELETE FROM platform_objects WHERE plural = $1 AND NOT uid = ANY($2) RETURNING body',
 );
+
+/** Notes how far a kind of object was read. Each event of the platform comes through here. */
+export const noteVersion = statement<object, [plural: Plural, version: string]>(
+  `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
+   ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`,
+);

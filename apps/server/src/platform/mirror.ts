@@ -14,7 +14,7 @@ import {
   type Plural,
 } from './connector';
 import { mirrorStates, platformObjects } from './mirror-model';
-import { dropOthers, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
+import { dropOthers, noteVersion, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
 
 /** Told of changed objects inside the transaction that writes them, so that nothing is missed when the server dies. */
 export type MirrorListener = (
@@ -205,9 +205,7 @@ export class Mirror {
   }
 
   private async noteVersion(plural: Plural, version: string): Promise<void> {
-    await mirrorStates
-      .in(this.database)
-      .upsert({ plural, version, seenAt: new Date() }, { fields: ['plural', 'version', 'seenAt'] });
+    await noteVersion(this.database, plural, version);
   }
 
   /** Writes what the platform says, whatever was known; gives the uids of those that differ. */
