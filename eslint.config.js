@@ -1,5 +1,8 @@
+import { readdirSync } from 'node:fs';
 import js from '@eslint/js';
 import globals from 'globals';
+import { createTypeScriptImportResolver } from 'eslint-import-resolver-typescript';
+import { importX } from 'eslint-plugin-import-x';
 import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
 
@@ -15,10 +18,42 @@ const io = {
   message: 'The core is pure: no I/O and no interface code.',
 };
 
+/** The server's rooms from the ground up: each knows those below it alone. `engine.ts` and `server.ts` stand on top of all. */
+const rooms = [
+  ...['refusals', 'secrets', 'metrics', 'database', 'people', 'live', 'logbook', 'idempotency', 'operations'],
+  ...['platform', 'mirror', 'pools', 'reservations', 'swordfish', 'backends', 'namespaces', 'moorings', 'classes'],
+  ...['successions', 'placement', 'drafts', 'claims', 'line', 'readiness', 'reshapes', 'registration', 'findings'],
+  ...['binder', 'manifests', 'http'],
+];
+const folders = readdirSync(new URL('apps/server/src', import.meta.url), { withFileTypes: true });
+const unlisted = folders.filter((f) => f.isDirectory() && f.name !== 'testing' && !rooms.includes(f.name));
+if (unlisted.length > 0) throw new Error(`Say where these rooms stand: ${unlisted.map((f) => f.name).join(', ')}`);
+const roomRules = rooms.slice(0, -1).map((room, at) => ({
+  files: [`apps/server/src/${room}/**/*.ts`],
+  ignores: ['**/*.test.ts'],
+  rules: forbid(apps, {
+    group: [
+      ...rooms.slice(at + 1).map((above) => `../${above}/*`),
+      ...(room === 'http' ? [] : ['../engine', '../server']),
+    ],
+    message: `This stands above ${room}.`,
+  }),
+}));
+
 export default ts.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.moorage/**', 'coverage/**'] },
   js.configs.recommended,
   ...ts.configs.recommended,
+  {
+    files: ['{apps,packages}/*/src/**/*.{ts,tsx}'],
+    plugins: { 'import-x': importX },
+    settings: {
+      'import-x/resolver-next': [createTypeScriptImportResolver({ project: 'tsconfig.json' })],
+      'import-x/extensions': ['.ts', '.tsx'],
+      'import-x/parsers': { '@typescript-eslint/parser': ['.ts', '.tsx'] },
+    },
+    rules: { 'import-x/no-cycle': 'error' },
+  },
   {
     languageOptions: { globals: { ...globals.node, ...globals.browser } },
     rules: {
@@ -40,6 +75,7 @@ export default ts.config(
   },
   { files: ['packages/contract/src/**/*.ts'], rules: forbid(apps, io) },
   { files: ['apps/server/src/**/*.ts'], ignores: ['**/*.test.ts', '**/testing/**'], rules: forbid(apps) },
+  ...roomRules,
   {
     files: ['apps/server/src/**/*.ts'],
     ignores: ['**/*.test.ts', '**/testing/**', '**/*.sql.ts', '**/database/statement.ts', '**/database/migration-*.ts'],

@@ -1,29 +1,29 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Backends, ensureBackends } from './backends/backends';
-import { detectFindings } from './findings/detect';
-import { storeFindings } from './findings/findings';
-import { ReshapeCarrier } from './reshapes/carry';
 import { Binder } from './binder/binder';
 import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
 import { migrate } from './database/migrations';
+import { detectFindings } from './findings/detect';
+import { storeFindings } from './findings/findings';
+import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
-import type { Metrics } from './metrics/metrics';
-import { Idempotency, purgeKeys } from './http/idempotency';
 import { Turns } from './live/turns';
 import { ManifestReader } from './manifests/reading';
-import { purgeFailures } from './people/brake';
+import type { Metrics } from './metrics/metrics';
+import { Mirror } from './mirror/mirror';
 import type { Operation } from './operations/operation';
 import { findWaiting, type Helped } from './operations/operations';
-import { helpedBy, oneAtATime } from './operations/waking';
 import { OperationQueue } from './operations/queue';
 import { Runner, type Performer } from './operations/runner';
+import { helpedBy, oneAtATime } from './operations/waking';
+import { purgeFailures } from './people/brake';
 import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
-import { Mirror } from './platform/mirror';
+import { ReshapeCarrier } from './reshapes/carry';
 import { Vault } from './secrets/vault';
 
 /** Pause between looks at some of the claims that wait, should a change that helps them have been missed. */

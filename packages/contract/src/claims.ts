@@ -1,4 +1,4 @@
-import { tunables } from '@moorage/core/classes/allowance';
+import { tunables } from '@moorage/core/classes/tunable';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity, type QuantityProblem } from '@moorage/core/sizes/quantity';
 import { z } from 'zod';

@@ -1,4 +1,4 @@
-import { tunables } from '@moorage/core/classes/allowance';
+import { tunables } from '@moorage/core/classes/tunable';
 import {
   bindingModes,
   fileSystems,

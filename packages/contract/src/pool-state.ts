@@ -1,4 +1,4 @@
-import type { Pool } from '@moorage/core/pools/pool';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { PoolRow } from './backends';
 

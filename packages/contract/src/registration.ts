@@ -63,6 +63,7 @@ export const certificateSchema = z.object({
   fingerprint: z.string(),
   validTo: z.string(),
 });
+export type Certificate = z.infer<typeof certificateSchema>;
 
 export const probeSchema = z.object({
   outcome: z.enum(probeOutcomes),

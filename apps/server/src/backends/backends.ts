@@ -6,12 +6,15 @@ import type { Estate } from '../config';
 import type { Database } from '../database/database';
 import { lockPoolNames } from '../database/locks.sql';
 import { asRecords, first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { pools } from '../pools/pool-model';
 import { listPools } from '../pools/pools';
+import { Refusal } from '../refusals/refusal';
 import type { Vault } from '../secrets/vault';
+import { BackendProblem, type BackendConnector, type BackendView } from '../swordfish/connector';
+import { BackendHttp } from '../swordfish/http';
+import { SwordfishConnector } from '../swordfish/swordfish';
 import { registered } from './backend-model';
 import {
   backendsListed,
@@ -25,11 +28,8 @@ import {
   takeVolumes,
   type Listed,
 } from './backends.sql';
-import { BackendProblem, type BackendConnector, type BackendView } from './connector';
-import { BackendHttp } from './http';
 import { followCopies, noteMissing, storeInventory } from './inventory';
 import { probeBackend } from './probe';
-import { SwordfishConnector } from './swordfish';
 
 /** Adds the estate's backends that are missing; credentials are sealed before they reach the database. */
 export async function ensureBackends(database: Database, vault: Vault, estate: Estate): Promise<void> {
@@ -220,6 +220,6 @@ export async function listBackends(database: Database, site: string): Promise<Ba
 
 export async function getBackend(database: Database, site: string, id: string): Promise<BackendRow> {
   const [backend, pools] = await Promise.all([first(backendsListed(database, id)), listPools(database)]);
-  if (!backend) throw HttpProblem.notFound('backend', id);
+  if (!backend) throw Refusal.notFound('backend', id);
   return toRow(backend, pools, site);
 }

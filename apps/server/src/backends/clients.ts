@@ -2,15 +2,15 @@ import type { ClientAt } from '@moorage/contract/registration';
 import { inRange, singleAddressMask } from '@moorage/core/nodes/readiness';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { record } from '../logbook/logbook';
+import { Refusal } from '../refusals/refusal';
+import type { BackendConnector } from '../swordfish/connector';
 import { registered } from './backend-model';
 import type { Backends } from './backends';
 import { nodesAt, usersThere } from './clients.sql';
-import type { BackendConnector } from './connector';
 
 async function assertRegistered(database: Database, id: string): Promise<void> {
-  if ((await registered.in(database).count({ where: { id } })) === 0) throw HttpProblem.notFound('backend', id);
+  if ((await registered.in(database).count({ where: { id } })) === 0) throw Refusal.notFound('backend', id);
 }
 
 /** Name of the platform's node that has an address. */
@@ -21,8 +21,8 @@ const nodeAt = async (database: Database, address: string): Promise<string | und
 async function rangesOf(connector: BackendConnector, id: string) {
   const ranges = await connector.fetchClients();
   if (!ranges)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'no-ranges',
       'It keeps no list',
       `${id} says nothing of addresses that may mount its exports, so none was added: the first entry could shut out all others.`,
@@ -36,10 +36,7 @@ export async function allowClient(database: Database, backends: Backends, at: Cl
   await assertRegistered(database, id);
   const node = await nodeAt(database, address);
   if (node === undefined)
-    throw HttpProblem.invalid(
-      'address',
-      `No node of the platform has the address ${address}. Only nodes are let in here.`,
-    );
+    throw Refusal.invalid('address', `No node of the platform has the address ${address}. Only nodes are let in here.`);
   const connector = await backends.connector(id);
   const ranges = await rangesOf(connector, id);
   if (!ranges.some((r) => inRange(address, r))) {
@@ -64,8 +61,8 @@ export async function disallowClient(
   const others = ranges.filter((r) => !(r.address === address && r.mask === singleAddressMask));
   if (others.length < ranges.length) {
     if (others.length === 0)
-      throw new HttpProblem(
-        409,
+      throw new Refusal(
+        'conflict',
         'only-range',
         'It is the only entry',
         `${address} is the only address that may mount what ${id} exports. Without any entry the backend may let everybody in, or nobody; add another one first.`,
@@ -83,8 +80,8 @@ async function assertUnused(database: Database, id: string, address: string): Pr
   if (node === undefined) return;
   const user = await first(usersThere(database, node, id));
   if (user)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'in-use',
       'A pod uses it',
       `The pod ${user.pod} on ${node} uses its claim ${user.claim} on ${id}, and would lose its data's way. Move it to another node first.`,

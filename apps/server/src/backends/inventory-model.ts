@@ -1,7 +1,7 @@
 import type { InventoryDisk } from '@moorage/core/clusters/disk';
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
-import type { BackendVolume } from './connector';
+import type { BackendVolume } from '../swordfish/connector';
 
 /** A node that a backend runs on. */
 class BackendNodeModel extends Model<InferAttributes<BackendNodeModel>, InferCreationAttributes<BackendNodeModel>> {

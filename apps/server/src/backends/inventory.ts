@@ -3,14 +3,14 @@ import { diskUses } from '@moorage/contract/inventory';
 import type { NodeFree } from '@moorage/core/clusters/design';
 import { parseCores } from '@moorage/core/nodes/cores';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import { reservations } from '../binder/reservation-model';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
+import { reservations } from '../reservations/reservation-model';
+import type { BackendView } from '../swordfish/connector';
 import { registered } from './backend-model';
-import type { BackendView } from './connector';
 import { backendNodes } from './inventory-model';
 import {
   allocatableOnNodes,
@@ -65,7 +65,7 @@ const mostKept = 16;
 
 async function tell(database: Database, id: string): Promise<{ told: Told; disks: string }> {
   const row = await registered.in(database).findByPk(id, { attributes: ['inventoryVersion'] });
-  if (!row) throw HttpProblem.notFound('backend', id);
+  if (!row) throw Refusal.notFound('backend', id);
   const kept = told.get(database) ?? new Map<string, { version: number; told: Told; disks: string }>();
   told.set(database, kept);
   const known = kept.get(id);

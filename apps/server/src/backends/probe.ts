@@ -1,20 +1,15 @@
-import type { Access } from '@moorage/contract/registration';
-import type { Probe, ProbeOutcome } from '@moorage/contract/registration';
 import type { PoolFacts } from '@moorage/contract/backends';
-import type { certificateSchema } from '@moorage/contract/registration';
+import { toCorePool } from '@moorage/contract/pool-state';
+import type { Access, Certificate, Probe, ProbeOutcome } from '@moorage/contract/registration';
 import { accessModes } from '@moorage/core/classes/storage-class';
 import { copiesOffered, givesMode } from '@moorage/core/pools/pool';
-import { toCorePool } from '@moorage/contract/pool-state';
-import type { z } from 'zod';
 import type { Metrics } from '../metrics/metrics';
-import { BackendProblem, type BackendView } from './connector';
-import { BackendHttp } from './http';
-import { bareRow } from './pool-row';
-import { rootSchema } from './schemas';
-import { SwordfishConnector } from './swordfish';
-import { fetchCertificate, pinMismatch } from './trust';
-
-export type Certificate = z.infer<typeof certificateSchema>;
+import { bareRow } from '../pools/pool-row';
+import { BackendProblem, type BackendView } from '../swordfish/connector';
+import { BackendHttp } from '../swordfish/http';
+import { rootSchema } from '../swordfish/schemas';
+import { SwordfishConnector } from '../swordfish/swordfish';
+import { fetchCertificate, pinMismatch } from '../swordfish/trust';
 
 /** Older services lack what is needed here: expanded collections and replica information. */
 const oldest = [1, 8] as const;

@@ -3,17 +3,26 @@ import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/cla
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
-import { BackendProblem, type BackendVolume } from '../backends/connector';
 import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
+import { noteMade } from '../mirror/mirror';
+import { findMirrored } from '../mirror/mirrored';
 import type { Operation, Step } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance, ensureOperations, findStranded, findWaiting, type Helped } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
-import { noteMade } from '../platform/mirror';
-import { findMirrored } from '../platform/mirrored';
+import { furtherCopies, reservationCopies, reservations } from '../reservations/reservation-model';
+import {
+  furtherCopiesOf,
+  goneDisks,
+  noteVolume,
+  reservedFor,
+  type FurtherCopy,
+  type Reserved,
+} from '../reservations/reservation.sql';
+import { BackendProblem, type BackendVolume } from '../swordfish/connector';
 import {
   beginBindings,
   claimAndClass,
@@ -26,15 +35,6 @@ import {
 } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
-import { furtherCopies, reservationCopies, reservations } from './reservation-model';
-import {
-  furtherCopiesOf,
-  goneDisks,
-  noteVolume,
-  reservedFor,
-  type FurtherCopy,
-  type Reserved,
-} from './reservation.sql';
 import { persistentVolume } from './volume-manifest';
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */

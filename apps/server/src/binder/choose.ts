@@ -19,8 +19,8 @@ import { placeTaken } from '../moorings/planned';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { corePools, livePools } from '../pools/pools';
+import { decisions } from '../reservations/decision-model';
 import { claimToDecide, renewDecision, reserveAll, usedInNamespace, type StoredClaim } from './choose.sql';
-import { decisions } from './decision-model';
 
 async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
   if (limits.length === 0) return [];

@@ -7,7 +7,7 @@ import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
-import { freeReserved, furtherCopiesOf, reservedFor, setAdrift, type Reserved } from './reservation.sql';
+import { freeReserved, furtherCopiesOf, reservedFor, setAdrift, type Reserved } from '../reservations/reservation.sql';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
 export class Release {

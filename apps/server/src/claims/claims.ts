@@ -1,17 +1,17 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, NewClaim } from '@moorage/contract/claims';
 import { nearest, prefix } from '@moorage/core/classes/manifest';
-import { decisions } from '../binder/decision-model';
-import { reservations } from '../binder/reservation-model';
 import type { Database } from '../database/database';
+import { isKeepable } from '../database/keepable';
 import { first } from '../database/statement';
-import { isKeepable } from '../http/body';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { noteMade } from '../mirror/mirror';
+import { listMirrored } from '../mirror/mirrored';
 import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
-import { noteMade } from '../platform/mirror';
-import { listMirrored } from '../platform/mirrored';
+import { Refusal } from '../refusals/refusal';
+import { decisions } from '../reservations/decision-model';
+import { reservations } from '../reservations/reservation-model';
 import { claimCounts, claimNamed, claimPages, otherPodsOf, podsOf, type StoredClaim } from './claims.sql';
 
 const unbound = new Set<ClaimRow['state']>([
@@ -92,7 +92,7 @@ function readCursor(text: string | undefined, of: ClaimQuery['sort']): Cursor | 
   } catch {
     // told below
   }
-  throw HttpProblem.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
+  throw Refusal.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
 }
 
 /** One page of claims, filtered and sorted in the database. */
@@ -160,9 +160,9 @@ async function usersOf(database: Database, { namespace, name }: StoredClaim): Pr
 }
 
 async function getStored(database: Database, sight: Sight, namespace: string, name: string): Promise<StoredClaim> {
-  if (!sight.sees(namespace)) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
+  if (!sight.sees(namespace)) throw Refusal.notFound('claim', `${namespace}/${name}`);
   const row = await first(claimNamed(database, namespace, name));
-  if (!row) throw HttpProblem.notFound('claim', `${namespace}/${name}`);
+  if (!row) throw Refusal.notFound('claim', `${namespace}/${name}`);
   return row;
 }
 
@@ -235,8 +235,8 @@ export async function deleteClaim(
   const fate = await reservations.in(database).findByPk(claim.uid, { attributes: ['reclaim', 'graceDays'] });
   const used = claim.consumed ?? 0;
   if (fate?.reclaim === 'Delete' && fate.graceDays === 0 && used > 0 && confirm !== at.name)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'confirm-destruction',
       'This destroys data',
       `Deleting "${at.name}" destroys ${used.toLocaleString('en-GB')} used bytes, because its class says Delete. Repeat the call with ?confirm=${at.name}.`,

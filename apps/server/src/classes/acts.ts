@@ -8,14 +8,15 @@ import {
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { Op } from 'sequelize';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
-import type { Change } from '../logbook/logbook';
+import type { Change } from '../logbook/change';
+import { knownVersion, noteChanged, noteMade } from '../mirror/mirror';
+import { platformObjects } from '../mirror/mirror-model';
+import { isMirrored } from '../mirror/mirrored';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
-import { knownVersion, noteChanged, noteMade } from '../platform/mirror';
-import { platformObjects } from '../platform/mirror-model';
-import { isMirrored } from '../platform/mirrored';
-import type { PlannedChange } from './change';
-import { assertClass, filled, findDefaults } from './classes';
+import { Refusal } from '../refusals/refusal';
+import type { PlannedChange } from './plan';
+import { assertClass, filled } from './settings';
+import { findDefaults } from './listing';
 
 /**
  * What is done to classes on the platform. It is no part of a transaction of ours: each step's way back is known before the step
@@ -90,7 +91,7 @@ async function patch(at: Outside, object: PlatformObject): Promise<void> {
 
 /** One act: the class becomes the default, and no other class stays one. */
 export async function markDefault(at: Outside, name: string): Promise<Entry> {
-  if (!(await isMirrored(at.database, 'storageclasses', name))) throw HttpProblem.notFound('class', name);
+  if (!(await isMirrored(at.database, 'storageclasses', name))) throw Refusal.notFound('class', name);
   const before = await findDefaults(at.database);
   const mark = (cls: string, value: 'true' | null) =>
     patch(at, {

@@ -1,52 +1,12 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
-import type { StorageClass } from '@moorage/core/classes/storage-class';
-import { differences, isLoose } from '@moorage/core/classes/succession';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import type { Turns } from '../live/turns';
 import type { PlatformConnector } from '../platform/connector';
+import { Refusal } from '../refusals/refusal';
 import { carryChange } from './acts';
-import { actOnClass, assertClass, filled, listClasses } from './classes';
-
-export interface PlannedChange {
-  readonly row: ClassRow;
-  readonly cls: StorageClass;
-  /** Settings that change and that the platform fixes while claims use the class. */
-  readonly fixed: readonly string[];
-  readonly differs: boolean;
-}
-
-/** What would change, or why it may not: nothing is asked of the platform. */
-export async function planChange(
-  database: Database,
-  name: string,
-  version: string | undefined,
-  asked: NewClass,
-): Promise<PlannedChange> {
-  const [row] = await listClasses(database, name);
-  if (!row) throw HttpProblem.notFound('class', name);
-  if (version !== undefined && version !== row.version) throw HttpProblem.changedMeanwhile('class', name);
-  if (asked.name !== name)
-    throw HttpProblem.invalid('name', `A class keeps its name. Make a successor of ${name} to have another.`);
-  if (asked.isDefault !== row.isDefault)
-    throw HttpProblem.invalid(
-      'isDefault',
-      `Which class is the default is set for all of them in one act: PUT /api/classes/${name}/default. Leave it here as it is.`,
-    );
-  const cls = filled(asked);
-  assertClass(cls);
-  const differ = differences(row.storageClass, cls);
-  const fixed = differ.filter((setting) => !isLoose(setting));
-  if (fixed.length > 0 && row.claims > 0)
-    throw new HttpProblem(
-      409,
-      'fixed',
-      'Fixed by the platform',
-      `${row.claims} claims use ${name}, and the platform fixes what a class promises (${fixed.join(', ')}). Make a successor of it instead.`,
-      fixed[0],
-    );
-  return { row, cls, fixed, differs: differ.length > 0 };
-}
+import { actOnClass } from './classes';
+import { listClasses } from './listing';
+import { planChange } from './plan';
 
 /**
  * Changes a class as it stands: what the platform leaves open by a patch, anything else by making it anew under its name, which
@@ -66,6 +26,6 @@ export async function changeClass(
     return entry ? [entry] : [];
   });
   const [after] = await listClasses(database, name);
-  if (!after) throw HttpProblem.notFound('class', name);
+  if (!after) throw Refusal.notFound('class', name);
   return after;
 }

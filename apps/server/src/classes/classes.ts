@@ -1,94 +1,17 @@
-import type { ClassRow, ForeignClass, NewClass } from '@moorage/contract/classes';
-import {
-  defaultClassAnnotation,
-  fromManifest,
-  provisioner,
-  succeedsAnnotation,
-  type ClassManifest,
-} from '@moorage/core/classes/manifest';
-import type { StorageClass } from '@moorage/core/classes/storage-class';
+import type { ClassRow, NewClass } from '@moorage/contract/classes';
 import { Op } from 'sequelize';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
 import { record } from '../logbook/logbook';
+import { platformObjects } from '../mirror/mirror-model';
 import { moorings } from '../moorings/mooring-model';
-import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
-import { platformObjects } from '../platform/mirror-model';
+import { Refusal } from '../refusals/refusal';
+import { successions } from './succession-model';
 import { classAccess, grants } from './access-model';
 import { makeClass, markDefault, takeBack, type Entry, type Outside } from './acts';
-import { classesWithUse, foreignClasses, markedClasses, type StoredClass } from './classes.sql';
-import { successions } from './succession-model';
-
-const isDefault = (manifest: ClassManifest): boolean =>
-  manifest.metadata.annotations?.[defaultClassAnnotation] === 'true';
-
-const toRow = (row: StoredClass): ClassRow => ({
-  uid: row.uid,
-  ...fromManifest(row.body),
-  isDefault: isDefault(row.body),
-  createdAt: row.created_at.toISOString(),
-  claims: row.claims,
-  bound: row.bound,
-  provisioned: row.provisioned,
-  mooredPools: row.moored,
-  version: String(row.version),
-  succeeds: row.body.metadata.annotations?.[succeedsAnnotation] ?? null,
-  statefulClaims: row.stateful,
-  manifest: row.body,
-});
-
-/** Our classes with what uses them. A claim of a stateful set carries the labels of its pods. */
-export async function listClasses(
-  database: Database,
-  name?: string,
-  sight: Sight = Sight.everything,
-): Promise<ClassRow[]> {
-  const rows = await classesWithUse(database, provisioner, name, sight.namespaces);
-  return rows.map(toRow);
-}
-
-/** Classes of other provisioners, as the platform has them. */
-export async function listForeignClasses(database: Database): Promise<ForeignClass[]> {
-  const rows = await foreignClasses(database, provisioner);
-  return rows.map(({ body }) => ({
-    name: body.metadata.name,
-    provisioner: body.provisioner,
-    isDefault: isDefault(body),
-    manifest: body,
-  }));
-}
-
-/** Refuses what contradicts itself, before the platform is asked. */
-export function assertClass(storageClass: StorageClass): void {
-  const above = (member: 'iops' | 'throughput') => {
-    const [floor, ceiling] =
-      member === 'iops'
-        ? [storageClass.iopsFloor, storageClass.iopsCeiling]
-        : [storageClass.throughputFloor, storageClass.throughputCeiling];
-    return floor?.kind === 'fixed' && ceiling?.kind === 'fixed' && floor.value > ceiling.value;
-  };
-  for (const member of ['iops', 'throughput'] as const)
-    if (above(member))
-      throw HttpProblem.invalid(
-        `${member}Floor`,
-        'The floor is above the ceiling: the pool would have to give more than it lets through.',
-      );
-  if (storageClass.witness && (storageClass.copies !== 2 || storageClass.shards))
-    throw HttpProblem.invalid('witness', 'A witness decides between two copies; with another number it has no use.');
-  if (storageClass.purpose === 'shared-files' && storageClass.volumeMode === 'Block')
-    throw HttpProblem.invalid(
-      'volumeMode',
-      'Files that many nodes write need a file system: raw block devices are for one writer node.',
-    );
-}
-
-/** The class that is asked for, with what follows from its other settings. */
-export function filled({ isDefault: _isDefault, ...cls }: NewClass): StorageClass {
-  return cls.shards ? { ...cls, copies: cls.shards.parity + 1 } : cls;
-}
+import { listClasses } from './listing';
 
 /** What two people who change the default must take turns at. */
 export const defaultTurn = 'the default class';
@@ -130,8 +53,8 @@ export function actOnClass(
 export async function takenBack(at: Outside, error: unknown): Promise<unknown> {
   const stuck = await takeBack(at.ways);
   if (stuck.length === 0) return error;
-  return new HttpProblem(
-    502,
+  return new Refusal(
+    'outside',
     'half-applied',
     'Done in part',
     `It failed (${(error as Error).message}), and what was done to ${stuck.join(', ')} on the platform could not be taken back. Look at ${stuck.length === 1 ? 'that class' : 'those classes'}; what they were stands in the logbook. Moorings and grants are as they were.`,
@@ -153,14 +76,8 @@ export async function createClass(
     return asked.isDefault ? [made, await markDefault(at, asked.name)] : [made];
   });
   const [row] = await listClasses(database, asked.name);
-  if (!row) throw HttpProblem.notFound('class', asked.name);
+  if (!row) throw Refusal.notFound('class', asked.name);
   return row;
-}
-
-/** The classes marked as default now. */
-export async function findDefaults(database: Database): Promise<string[]> {
-  const rows = await markedClasses(database, defaultClassAnnotation);
-  return rows.map((r) => r.name);
 }
 
 /** One act: the class becomes the default, and no other class stays one. Two people doing so take turns. */
@@ -180,8 +97,8 @@ export async function deleteClass(
   person: string,
 ): Promise<void> {
   const [cls] = await listClasses(database, name);
-  if (!cls) throw HttpProblem.notFound('class', name);
-  if (cls.claims > 0) throw HttpProblem.inUse('class', name, `${cls.claims} claims use it`);
+  if (!cls) throw Refusal.notFound('class', name);
+  if (cls.claims > 0) throw Refusal.inUse('class', name, `${cls.claims} claims use it`);
   await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', name);
   await database.transaction(async () => {
     const ofClass = { where: { className: name } };

@@ -1,12 +1,12 @@
 import type { Grants, GrantsChange } from '@moorage/contract/classes';
 import type { Database } from '../database/database';
 import { lockGrants } from '../database/locks.sql';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { isMirrored } from '../mirror/mirrored';
 import { limits } from '../namespaces/limit-model';
 import { Sight } from '../people/sight';
-import { isMirrored } from '../platform/mirrored';
+import { Refusal } from '../refusals/refusal';
 import { classAccess, grants } from './access-model';
 import { grantsOf } from './grants.sql';
 
@@ -28,19 +28,18 @@ export async function changeGrants(
   person: string,
 ): Promise<Grants> {
   const named = new Set(change.set.map((s) => s.namespace));
-  if (named.size < change.set.length)
-    throw HttpProblem.invalid('set', 'A namespace is named twice. Name each one once.');
+  if (named.size < change.set.length) throw Refusal.invalid('set', 'A namespace is named twice. Name each one once.');
   const before = await getGrants(database, Sight.everything, className);
   const known = new Set(before.namespaces.map((n) => n.namespace));
   const strange = change.set.find((s) => !known.has(s.namespace));
-  if (strange) throw HttpProblem.notFound('namespace', strange.namespace);
+  if (strange) throw Refusal.notFound('namespace', strange.namespace);
   await database.transaction(async () => {
-    if (!(await isMirrored(database, 'storageclasses', className))) throw HttpProblem.notFound('class', className);
+    if (!(await isMirrored(database, 'storageclasses', className))) throw Refusal.notFound('class', className);
     await lockGrants(database, className);
     const access = classAccess.in(database);
     const now = await access.findByPk(className);
     if (version !== undefined && version !== (now?.version ?? 0))
-      throw HttpProblem.changedMeanwhile('grants of', className);
+      throw Refusal.changedMeanwhile('grants of', className);
     if (now) await now.update({ open: change.open ?? now.open, version: now.version + 1 });
     else await access.create({ className, open: change.open ?? true });
     const those = (wanted: boolean) => change.set.filter((s) => s.granted === wanted).map((s) => s.namespace);

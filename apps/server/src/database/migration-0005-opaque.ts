@@ -1,4 +1,4 @@
-import { digestOf } from '../http/idempotency';
+import { digestOf } from '../secrets/digest';
 import type { Database } from './database';
 
 const statements = `

@@ -2,7 +2,7 @@ import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usa
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Finding, FindingKind } from '@moorage/core/findings/finding';
 import { thinState } from '@moorage/core/pools/pool';
-import { findDefaults } from '../classes/classes';
+import { findDefaults } from '../classes/listing';
 import type { Database } from '../database/database';
 import { corePools, livePools, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';

@@ -3,10 +3,10 @@ import { rankFindings, type Finding } from '@moorage/core/findings/finding';
 import { col, literal, Op, where } from 'sequelize';
 import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
 import { asides, findings } from './finding-model';
 import { replaceFindings } from './findings.sql';
 import { factsOf, stuckFinding } from './stuck';
@@ -50,9 +50,9 @@ export async function setAside(
   person: string,
 ): Promise<void> {
   if (until < new Date().toISOString().slice(0, 10))
-    throw HttpProblem.invalid('until', 'This day is over. Choose one that is still to come.');
+    throw Refusal.invalid('until', 'This day is over. Choose one that is still to come.');
   await database.transaction(async () => {
-    if ((await findings.in(database).count({ where: { id } })) === 0) throw HttpProblem.notFound('finding', id);
+    if ((await findings.in(database).count({ where: { id } })) === 0) throw Refusal.notFound('finding', id);
     await asides.in(database).upsert({ id, reason, until, person, at: new Date() });
     await record(database, { person, action: 'change', kind: 'finding', subject: id, after: { reason, until } });
     await announce(database, [{ topic: 'findings' }]);

@@ -1,8 +1,8 @@
+import { join } from 'node:path';
 import connectPgSimple from 'connect-pg-simple';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import session from 'express-session';
 import helmet from 'helmet';
-import { join } from 'node:path';
 import type pg from 'pg';
 import type { Logger } from 'pino';
 import type { Config } from '../config';
@@ -10,11 +10,12 @@ import type { Database } from '../database/database';
 import type { Engine } from '../engine';
 import type { LiveStream } from '../live/stream';
 import type { Metrics } from '../metrics/metrics';
-import { findPerson } from '../people/people';
 import { SignInBrake } from '../people/brake';
+import { findPerson } from '../people/people';
+import { Refusal } from '../refusals/refusal';
 import { knownHosts, noStore, sameOrigin } from './guards';
 import { makeHandlers } from './handlers';
-import { HttpProblem, toProblem } from './problem';
+import { statusOf, toBody, toRefusal } from './problem';
 import { bindRoutes } from './routes';
 
 export const sessionMs = 12 * 3_600_000;
@@ -93,8 +94,8 @@ export function makeApp(
     request.session?.person ? findPerson(database, request.session.person) : undefined,
   );
   app.use('/api', (request) => {
-    throw new HttpProblem(
-      404,
+    throw new Refusal(
+      'not-found',
       'no-such-route',
       'Not found',
       `${request.method} ${request.originalUrl} is not part of this API; see /api/openapi.json.`,
@@ -106,15 +107,18 @@ export function makeApp(
     app.get('/', (_request, response) => response.sendFile(page));
   }
   app.use((error: unknown, request: Request, response: Response, _next: NextFunction) => {
-    const problem = toProblem(error);
-    if (problem.status === 500)
+    const refusal = toRefusal(error);
+    if (refusal.kind === 'unforeseen')
       log.error({ err: error, path: request.path }, 'a request failed for a reason not foreseen');
     // the caller is told to try again; whoever runs the server sees whether it is more than chance
-    if (problem.code === 'met-another-change')
+    if (refusal.code === 'met-another-change')
       log.warn({ err: error, path: request.path }, 'a request met another change');
     if (response.headersSent) return response.end();
-    if (problem.retryAfterS !== undefined) response.setHeader('Retry-After', String(problem.retryAfterS));
-    return response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+    if (refusal.retryAfterS !== undefined) response.setHeader('Retry-After', String(refusal.retryAfterS));
+    return response
+      .status(statusOf[refusal.kind])
+      .type('application/problem+json')
+      .send(JSON.stringify(toBody(refusal)));
   });
   return app;
 }

@@ -1,5 +1,6 @@
 import express, { type Request, type Response } from 'express';
-import { HttpProblem } from './problem';
+import { isKeepable } from '../database/keepable';
+import { Refusal } from '../refusals/refusal';
 
 /** Bytes of a body where its endpoint does not say otherwise. */
 const usualLimit = 64 * 1024;
@@ -7,8 +8,8 @@ const usualLimit = 64 * 1024;
 const mostValues = 50_000;
 
 const tooMany = () =>
-  new HttpProblem(
-    413,
+  new Refusal(
+    'too-large',
     'too-large',
     'Too large',
     `The body holds more than ${mostValues.toLocaleString('en-GB')} values. Send it in parts.`,
@@ -20,9 +21,6 @@ function assertFew(bytes: Buffer): void {
   for (const byte of bytes)
     if ((byte === 0x2c || byte === 0x5b || byte === 0x7b) && ++count > mostValues) throw tooMany();
 }
-
-/** A text that PostgreSQL can keep: no NUL, no half of a surrogate pair. */
-export const isKeepable = (text: string): boolean => !text.includes('\0') && text.isWellFormed();
 
 function findUnkeepable(value: unknown): string | undefined {
   const open: [path: string, value: unknown][] = [['', value]];
@@ -56,8 +54,8 @@ export async function readBody(request: Request, response: Response, limit = usu
       const { type } = error as { type?: string };
       if (type === 'entity.too.large')
         return reject(
-          new HttpProblem(
-            413,
+          new Refusal(
+            'too-large',
             'too-large',
             'Too large',
             `The body is larger than ${Math.round(limit / 1024).toLocaleString('en-GB')} KiB, the most that is taken here.`,
@@ -69,6 +67,6 @@ export async function readBody(request: Request, response: Response, limit = usu
   const body = request.body as unknown;
   const wrong = findUnkeepable(body);
   if (wrong !== undefined)
-    throw HttpProblem.invalid(wrong, 'A text holds a NUL or half of a surrogate pair, which cannot be kept.');
+    throw Refusal.invalid(wrong, 'A text holds a NUL or half of a surrogate pair, which cannot be kept.');
   return body;
 }

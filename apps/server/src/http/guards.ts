@@ -1,5 +1,5 @@
 import type { NextFunction, Request, Response } from 'express';
-import { HttpProblem } from './problem';
+import { Refusal } from '../refusals/refusal';
 
 const loopback = ['127.0.0.1', 'localhost', '[::1]'];
 const open = new Set(['/metrics', '/api/health']);
@@ -13,8 +13,8 @@ export function knownHosts(hosts: readonly string[]) {
   return (request: Request, _response: Response, next: NextFunction): void => {
     const host = request.headers.host ?? '';
     if (!open.has(request.path) && !known.has(nameOf(host)))
-      throw new HttpProblem(
-        421,
+      throw new Refusal(
+        'misdirected',
         'unknown-host',
         'Not known under this name',
         `This server does not answer as "${host}". Its names are ${[...known].join(', ')}; MOORAGE_HOSTS adds others.`,
@@ -32,8 +32,8 @@ export function sameOrigin(request: Request, _response: Response, next: NextFunc
     (site !== undefined && site !== 'same-origin' && site !== 'none') ||
     (origin !== undefined && (!URL.canParse(origin) || new URL(origin).host !== request.headers.host));
   if (foreign)
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'forbidden',
       'foreign-origin',
       'Not allowed from there',
       'The request comes from a page of another origin. Make the change in this application itself.',

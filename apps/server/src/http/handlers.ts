@@ -5,13 +5,13 @@ import type { Request } from 'express';
 import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
-import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../backends/registration';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
 import { changeClass } from '../classes/change';
-import { createClass, deleteClass, listClasses, listForeignClasses, makeDefault } from '../classes/classes';
+import { createClass, deleteClass, makeDefault } from '../classes/classes';
+import { listClasses, listForeignClasses } from '../classes/listing';
 import { changeGrants, getGrants } from '../classes/grants';
-import { listSuccessions, makeSuccessor } from '../classes/successor';
 import type { Database } from '../database/database';
+import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { findLine } from '../line/line';
@@ -20,19 +20,21 @@ import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
-import { applyDraft } from '../moorings/draft';
-import { listMoorings, orderMoorings, placementState, setMooring } from '../moorings/moorings';
+import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
 import type { SignInBrake } from '../people/brake';
 import { findBySignIn } from '../people/people';
 import { Sight } from '../people/sight';
+import { placementState } from '../placement/placement';
 import { changePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
+import { Refusal } from '../refusals/refusal';
+import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../registration/registration';
 import { beginReshape, undoReshape } from '../reshapes/begin';
 import { getPoolShape } from '../reshapes/pool-shape';
 import { listReshapes } from '../reshapes/reshape';
-import { HttpProblem } from './problem';
+import { listSuccessions, makeSuccessor } from '../successions/successor';
 import { answered, type Handlers } from './routes';
 
 export const version = '0.1.0';
@@ -84,8 +86,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
           }),
       );
       if (!person)
-        throw new HttpProblem(
-          401,
+        throw new Refusal(
+          'not-signed-in',
           'wrong-sign-in',
           'Not signed in',
           'Name and password do not belong together. Check both.',

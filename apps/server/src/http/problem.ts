@@ -1,85 +1,66 @@
 import type { Problem } from '@moorage/contract/problem';
-import { PlatformProblem } from '../platform/connector';
-import { BackendProblem } from '../backends/connector';
 import { isDatabaseGone, metAnother } from '../database/database';
+import { PlatformProblem } from '../platform/connector';
+import { Refusal, type RefusalKind } from '../refusals/refusal';
+import { BackendProblem } from '../swordfish/connector';
 
-/** An error with its answer: what happened, to what, why, and what to do. */
-export class HttpProblem extends Error {
-  constructor(
-    readonly status: number,
-    readonly code: string,
-    readonly title: string,
-    readonly detail: string,
-    readonly field?: string,
-    readonly errors?: Problem['errors'],
-    /** Seconds after which it is worth trying again. */
-    readonly retryAfterS?: number,
-  ) {
-    super(detail);
-  }
+/** The one place where refusals become answers. */
+export const statusOf: Readonly<Record<RefusalKind, number>> = {
+  unreadable: 400,
+  'not-signed-in': 401,
+  forbidden: 403,
+  'not-found': 404,
+  conflict: 409,
+  changed: 412,
+  'too-large': 413,
+  unsupported: 415,
+  misdirected: 421,
+  invalid: 422,
+  'too-many': 429,
+  unforeseen: 500,
+  outside: 502,
+  unavailable: 503,
+};
 
-  static notFound(kind: string, name: string): HttpProblem {
-    return new HttpProblem(
-      404,
-      'not-found',
-      'Not found',
-      `There is no ${kind} "${name}". It may have been deleted; reload the list.`,
-    );
-  }
+/** The kind of a refusal that the parser or the file server tells by a status of its own. */
+const kindOf = (status: number): RefusalKind =>
+  (Object.keys(statusOf) as RefusalKind[]).find((kind) => statusOf[kind] === status) ?? 'unreadable';
 
-  static invalid(field: string, detail: string): HttpProblem {
-    return new HttpProblem(422, 'invalid', 'Not accepted', detail, field, [{ field, detail }]);
-  }
-
-  static changedMeanwhile(kind: string, name: string): HttpProblem {
-    return new HttpProblem(
-      412,
-      'changed-meanwhile',
-      'Changed by someone else',
-      `The ${kind} "${name}" was changed since you read it. Nothing was written; look at the new state and decide again.`,
-    );
-  }
-
-  static inUse(kind: string, name: string, by: string): HttpProblem {
-    return new HttpProblem(409, 'in-use', 'Still in use', `The ${kind} "${name}" cannot be deleted: ${by}.`);
-  }
-
-  toJSON(): Problem {
-    const { status, code, title, detail, field, errors } = this;
-    return {
-      type: `urn:moorage:problem:${code}`,
-      title,
-      status,
-      detail,
-      code,
-      ...(field && { field }),
-      ...(errors && { errors }),
-    };
-  }
+/** A refusal as the body of an answer. */
+export function toBody({ kind, code, title, detail, field, errors }: Refusal): Problem {
+  return {
+    type: `urn:moorage:problem:${code}`,
+    title,
+    status: statusOf[kind],
+    detail,
+    code,
+    ...(field && { field }),
+    ...(errors && { errors: [...errors] }),
+  };
 }
 
-const platformStatus: Record<PlatformProblem['code'], number> = {
-  unreachable: 502,
-  'not-found': 404,
-  exists: 409,
-  conflict: 409,
-  invalid: 422,
-  forbidden: 403,
-  gone: 502,
-  failed: 502,
+const platformKind: Record<PlatformProblem['code'], RefusalKind> = {
+  unreachable: 'outside',
+  'not-found': 'not-found',
+  exists: 'conflict',
+  conflict: 'conflict',
+  invalid: 'invalid',
+  forbidden: 'forbidden',
+  gone: 'outside',
+  failed: 'outside',
 };
 
 /** Any error as an answer. What is not foreseen tells nothing of the inside. */
-export function toProblem(error: unknown): HttpProblem {
-  if (error instanceof HttpProblem) return error;
+export function toRefusal(error: unknown): Refusal {
+  if (error instanceof Refusal) return error;
   if (error instanceof PlatformProblem) {
     const errors = error.causes.map((c) => ({ field: c.field, detail: c.message }));
     const said =
       error.code === 'unreachable'
         ? `The platform does not answer: ${error.message}. Whether it did what it was asked last is not known: look before you try again.`
         : `The platform said: ${error.message}`;
-    return new HttpProblem(
-      platformStatus[error.code],
+    return new Refusal(
+      platformKind[error.code],
       `platform-${error.code}`,
       'The platform did not accept it',
       said,
@@ -89,8 +70,8 @@ export function toProblem(error: unknown): HttpProblem {
   }
   if (error instanceof BackendProblem) {
     const unknown = error.code === 'unreachable' || error.code === 'timed-out';
-    return new HttpProblem(
-      502,
+    return new Refusal(
+      'outside',
       `backend-${error.code}`,
       unknown ? 'The backend does not answer' : 'The backend did not do it',
       unknown
@@ -99,15 +80,15 @@ export function toProblem(error: unknown): HttpProblem {
     );
   }
   if (isDatabaseGone(error))
-    return new HttpProblem(
-      503,
+    return new Refusal(
+      'unavailable',
       'database-unavailable',
       'The database does not answer',
       'PostgreSQL cannot be reached, so it is not known whether this was carried out; look again when it is back. The server keeps trying and goes on by itself.',
     );
   if (metAnother(error))
-    return new HttpProblem(
-      409,
+    return new Refusal(
+      'conflict',
       'met-another-change',
       'Two changes met',
       'Somebody changed or deleted the same thing at the same moment, and went first. Look at what stands now, then try again.',
@@ -117,13 +98,13 @@ export function toProblem(error: unknown): HttpProblem {
     );
   const { type, status } = error as { type?: string; status?: number };
   if (type === 'entity.parse.failed')
-    return new HttpProblem(400, 'not-json', 'Not readable', 'The body is not valid JSON.');
+    return new Refusal('unreadable', 'not-json', 'Not readable', 'The body is not valid JSON.');
   if (type === 'entity.too.large')
-    return new HttpProblem(413, 'too-large', 'Too large', 'The body is larger than what is taken here.');
+    return new Refusal('too-large', 'too-large', 'Too large', 'The body is larger than what is taken here.');
   if (status && status >= 400 && status < 500)
-    return new HttpProblem(status, 'bad-request', 'Not readable', 'The request could not be read.');
-  return new HttpProblem(
-    500,
+    return new Refusal(kindOf(status), 'bad-request', 'Not readable', 'The request could not be read.');
+  return new Refusal(
+    'unforeseen',
     'internal',
     'Something failed here',
     'The server met an error that it did not expect; it is in the server log. Whether this was carried out is not known: look before you try again.',

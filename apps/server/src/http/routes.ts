@@ -2,9 +2,10 @@ import { endpoints, type Endpoint, type EndpointName } from '@moorage/contract/e
 import type { Person } from '@moorage/contract/people';
 import type { Express, Request, Response } from 'express';
 import type { z } from 'zod';
-import { isKeepable, readBody } from './body';
-import type { Idempotency } from './idempotency';
-import { HttpProblem } from './problem';
+import { isKeepable } from '../database/keepable';
+import type { Idempotency } from '../idempotency/idempotency';
+import { Refusal } from '../refusals/refusal';
+import { readBody } from './body';
 
 type BodyOf<K extends EndpointName> = (typeof endpoints)[K] extends { body: infer B extends z.ZodType }
   ? z.infer<B>
@@ -41,10 +42,10 @@ const nobody: Person = { name: '', title: '', role: 'viewer', namespaces: [] };
 function checkAccess(endpoint: Endpoint, person: Person | undefined, namespace: string | undefined): void {
   if (endpoint.allowed === 'everyone') return;
   if (!person)
-    throw new HttpProblem(401, 'not-signed-in', 'Not signed in', 'Sign in first; the session may have ended.');
+    throw new Refusal('not-signed-in', 'not-signed-in', 'Not signed in', 'Sign in first; the session may have ended.');
   if (!endpoint.allowed.includes(person.role))
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'forbidden',
       'not-allowed',
       'Not allowed',
       `"${endpoint.summary}" is not for the role ${person.role}. Ask for one of: ${endpoint.allowed.join(', ')}.`,
@@ -55,8 +56,8 @@ function checkAccess(endpoint: Endpoint, person: Person | undefined, namespace: 
     namespace !== undefined &&
     !person.namespaces.includes(namespace)
   )
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'forbidden',
       'not-allowed',
       'Not allowed',
       `You may change claims in ${person.namespaces.join(', ') || 'no namespace'}, not in ${namespace}.`,
@@ -68,8 +69,8 @@ function parse<T extends z.ZodType>(schema: T, value: unknown): z.infer<T> {
   if (result.success) return result.data;
   const errors = result.error.issues.map((issue) => ({ field: issue.path.join('.'), detail: issue.message }));
   const first = errors[0]!;
-  throw new HttpProblem(
-    422,
+  throw new Refusal(
+    'invalid',
     'invalid',
     'Not accepted',
     `${first.field ? `${first.field}: ` : ''}${first.detail} Nothing was changed.`,
@@ -86,18 +87,18 @@ function readVersion(request: Request): number | undefined {
 /** Parts of an address that no name can be: told as not there. */
 function checkParams(endpoint: Endpoint, params: Readonly<Record<string, string>>): void {
   for (const [name, value] of Object.entries(params))
-    if (value.length > 300 || !isKeepable(value)) throw HttpProblem.notFound(name, value.slice(0, 100));
+    if (value.length > 300 || !isKeepable(value)) throw Refusal.notFound(name, value.slice(0, 100));
   const read = endpoint.params?.safeParse(params);
   if (read && !read.success) {
     const name = String(read.error.issues[0]!.path[0]);
-    throw HttpProblem.notFound(`${name} that reads`, params[name] ?? '');
+    throw Refusal.notFound(`${name} that reads`, params[name] ?? '');
   }
 }
 
 function checkQuery(query: Request['query']): void {
   for (const [name, value] of Object.entries(query))
     if (typeof value !== 'string' || !isKeepable(value))
-      throw HttpProblem.invalid(name, `The parameter "${name}" is one text, given once.`);
+      throw Refusal.invalid(name, `The parameter "${name}" is one text, given once.`);
 }
 
 /** Binds the contract's endpoints to their handlers: access, then the body, its shape, then work. */

@@ -1,9 +1,9 @@
 import type { Line, LineLink } from '@moorage/contract/claims';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import type { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
+import { Refusal } from '../refusals/refusal';
 import { chainOf, podsWith, type Chain } from './line.sql';
 
 const marks: Record<string, LineLink['mark']> = {
@@ -31,7 +31,7 @@ const copyNotes: Record<string, [LineLink['mark'], string]> = {
 export async function findLine(database: Database, sight: Sight, key: string): Promise<Line> {
   const [namespace = '', name = ''] = key.split('/');
   const chain = await first(chainOf(database, namespace, name, key, sight.namespaces));
-  if (!chain) throw HttpProblem.notFound('claim or volume', key);
+  if (!chain) throw Refusal.notFound('claim or volume', key);
   const pods = await podsWith(database, chain.namespace, chain.name);
   return { claim: `${chain.namespace}/${chain.name}`, links: linksOf(chain, pods) };
 }

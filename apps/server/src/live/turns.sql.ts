@@ -1,5 +1,5 @@
 import { statement } from '../database/statement';
-import { runnerIsDead } from '../operations/operations.sql';
+import { runnerIsDead } from './living';
 
 /** Ends turns at these things whose server is dead. */
 export const endDeadTurns = statement<object, [things: readonly string[]]>(

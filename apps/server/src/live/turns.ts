@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import { Op } from 'sequelize';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
+import { Refusal } from '../refusals/refusal';
 import { turns } from './turn-model';
 import { endDeadTurns } from './turns.sql';
 
@@ -29,8 +29,8 @@ export class Turns {
     try {
       for (let waitMs = 20; !(await this.take(names, turn)); waitMs = Math.min(waitMs * 1.5, 500)) {
         if (performance.now() > deadline)
-          throw new HttpProblem(
-            409,
+          throw new Refusal(
+            'conflict',
             'others-turn',
             'Somebody else is at it',
             `Another change of ${names.join(', ')} has been under way for ${patienceMs / 1000} s. This one was not begun; try again when that one has ended.`,
@@ -51,8 +51,8 @@ export class Turns {
   private async take(names: readonly string[], turn: string): Promise<boolean> {
     const lease = this.lease();
     if (lease === undefined)
-      throw new HttpProblem(
-        503,
+      throw new Refusal(
+        'unavailable',
         'database-unavailable',
         'The database does not answer',
         'PostgreSQL cannot be reached. This was not begun; try again when it is back.',

@@ -1,6 +1,6 @@
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
-import type { Change } from './logbook';
+import type { Change } from './change';
 
 /** Who changed what, from what to what. */
 class LogbookModel extends Model<InferAttributes<LogbookModel>, InferCreationAttributes<LogbookModel>> {

@@ -1,19 +1,11 @@
+import type { Change } from './change';
 import type { LogEntry } from '@moorage/contract/logbook';
 import { col, fn, Op, where } from 'sequelize';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
 import { logbook } from './logbook-model';
-
-export interface Change {
-  readonly person: string;
-  readonly action: 'create' | 'change' | 'delete' | 'sign-in' | 'reorder';
-  readonly kind: 'class' | 'mooring' | 'claim' | 'pool' | 'limit' | 'person' | 'backend' | 'finding' | 'grant' | 'plan';
-  readonly subject: string;
-  readonly before?: unknown;
-  readonly after?: unknown;
-}
 
 /** Writes who changed what, from what to what; inside the change's own transaction when there is one. */
 export async function record(database: Database, change: Change): Promise<void> {
@@ -41,7 +33,7 @@ export async function listLogbook(
   limit: number,
 ) {
   if (cursor !== undefined && !(/^\d{1,16}$/.test(cursor) && Number.isSafeInteger(Number(cursor))))
-    throw HttpProblem.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
+    throw Refusal.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
   const before = cursor === undefined ? Number.MAX_SAFE_INTEGER : Number(cursor);
   const entries = await logbook.in(database).findAll({
     where: {

@@ -2,14 +2,14 @@ import { isDeepStrictEqual } from 'node:util';
 import type { ReadObject } from '@moorage/contract/manifest-text';
 import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Person } from '@moorage/contract/people';
-import { assertClass } from '../classes/classes';
+import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { noteMade } from '../mirror/mirror';
+import { findMirrored } from '../mirror/mirrored';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
-import { noteMade } from '../platform/mirror';
-import { findMirrored } from '../platform/mirrored';
+import { Refusal } from '../refusals/refusal';
 import type { ManifestReader } from './reading';
 
 /** Reads every object, and refuses the whole text when one of them is wrong, with field and line of each fault. */
@@ -23,15 +23,15 @@ async function readAll(reader: ManifestReader, text: string): Promise<ReadObject
     })),
   );
   if (faults.length > 0)
-    throw new HttpProblem(
-      422,
+    throw new Refusal(
+      'invalid',
       'invalid',
       'Not accepted',
       `${faults.map((f) => f.detail).join(' ')} Nothing was made.`,
       faults[0]!.field,
       faults,
     );
-  if (read.length === 0) throw HttpProblem.invalid('text', 'There is no document in the manifest.');
+  if (read.length === 0) throw Refusal.invalid('text', 'There is no document in the manifest.');
   return read;
 }
 
@@ -42,8 +42,8 @@ function checkAllowed(read: readonly ReadObject[], person: Person): void {
   if (person.role !== 'namespace-owner') return;
   const foreign = read.find((r) => r.what !== 'claim' || !person.namespaces.includes(namespaceOf(r)!));
   if (foreign)
-    throw new HttpProblem(
-      403,
+    throw new Refusal(
+      'forbidden',
       'not-allowed',
       'Not allowed',
       `You may make claims in ${person.namespaces.join(', ') || 'no namespace'}, and nothing else.`,

@@ -43,7 +43,7 @@ test.each(hostile)('%s, sent twice, are refused by line and the server lives on'
 test('a text that takes too long is stopped, and the next one is read', async () => {
   const reader = new ManifestReader(join(__dirname, '../../dist'), 1);
   const many = Array.from({ length: 150 }, (_, i) => `kind: Secret\nmetadata: {name: x${i}}`).join('\n---\n');
-  await expect(reader.read(many)).rejects.toMatchObject({ status: 422, field: 'text' });
+  await expect(reader.read(many)).rejects.toMatchObject({ kind: 'invalid', field: 'text' });
   await reader.stop();
   const patient = new ManifestReader(join(__dirname, '../../dist'));
   expect(await patient.read('kind: Secret\nmetadata: {name: x}')).toMatchObject([{ what: 'other', name: 'x' }]);

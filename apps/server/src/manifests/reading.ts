@@ -1,7 +1,7 @@
-import type { ReadObject } from '@moorage/contract/manifest-text';
 import { join } from 'node:path';
+import type { ReadObject } from '@moorage/contract/manifest-text';
 import { pool, Promise as PoolPromise, type Pool } from 'workerpool';
-import { HttpProblem } from '../http/problem';
+import { Refusal } from '../refusals/refusal';
 
 const usualLimitMs = 3000;
 const startLimitMs = 30_000;
@@ -25,8 +25,8 @@ export class ManifestReader {
       workerThreadOpts: { resourceLimits: { maxOldGenerationSizeMb: memoryMegabytes } },
     });
     if (this.threads.stats().pendingTasks >= mostWaiting)
-      throw new HttpProblem(
-        503,
+      throw new Refusal(
+        'unavailable',
         'busy',
         'Busy with other manifests',
         'Many manifests are being read just now, and this one was not begun. Send it again in a few seconds.',
@@ -36,7 +36,7 @@ export class ManifestReader {
       return (await this.threads.exec('read', [text]).timeout(this.limitMs)) as ReadObject[];
     } catch (error) {
       if (error instanceof PoolPromise.TimeoutError)
-        throw HttpProblem.invalid(
+        throw Refusal.invalid(
           'text',
           `Reading the manifest took longer than ${this.limitMs / 1000} s and was stopped. Split it into smaller ones.`,
         );
@@ -44,7 +44,7 @@ export class ManifestReader {
         (error as { code?: string }).code === 'ERR_WORKER_OUT_OF_MEMORY' ||
         /terminated/i.test((error as Error).message)
       )
-        throw HttpProblem.invalid('text', 'Reading the manifest took too much memory. Split it into smaller ones.');
+        throw Refusal.invalid('text', 'Reading the manifest took too much memory. Split it into smaller ones.');
       throw error;
     }
   }
@@ -55,8 +55,8 @@ export class ManifestReader {
       await threads.exec('methods').timeout(startLimitMs);
     } catch (error) {
       if (!(error instanceof PoolPromise.TimeoutError)) throw error;
-      throw new HttpProblem(
-        503,
+      throw new Refusal(
+        'unavailable',
         'busy',
         'The machine is busy',
         `The thread that reads manifests did not start within ${startLimitMs / 1000} s. Nothing was done; send it again.`,

@@ -1,19 +1,15 @@
-import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
+import type { MooringRow } from '@moorage/contract/moorings';
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
-import { listClasses } from '../classes/classes';
 import type { Database } from '../database/database';
 import { lockMoorings } from '../database/locks.sql';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import { limits } from '../namespaces/limit-model';
-import type { Sight } from '../people/sight';
-import { findMirrored, listMirrored } from '../platform/mirrored';
-import { livePools } from '../pools/pools';
+import { findMirrored } from '../mirror/mirrored';
+import { Refusal } from '../refusals/refusal';
 import { moorings, type Mooring } from './mooring-model';
-import { closedClasses, heldOnPools, orderPools, sitesOf, usageOf } from './moorings.sql';
+import { orderPools, sitesOf } from './moorings.sql';
 
 /** Moorings in order, of one class or of all. */
 export async function listMoorings(database: Database, className?: string): Promise<MooringRow[]> {
@@ -55,7 +51,7 @@ export function assertMayMoor(
   site: string,
 ): void {
   if (at.sites.length === 0 || at.sites.includes(site) || cls.offsite) return;
-  throw HttpProblem.invalid(
+  throw Refusal.invalid(
     'pool',
     `${at.pool} is reached from ${at.sites.join(', ')} and not from ${site}, and ${cls.name} keeps no copy at another site. Choose a pool that this site reaches.`,
   );
@@ -74,9 +70,9 @@ export async function setMooring(
   return database.transaction(async () => {
     await lockMoorings(database, className);
     const known = await findMirrored(database, 'storageclasses', className);
-    if (!known) throw HttpProblem.notFound('class', className);
+    if (!known) throw Refusal.notFound('class', className);
     const owner = await first(sitesOf(database, [pool]));
-    if (!owner) throw HttpProblem.notFound('pool', pool);
+    if (!owner) throw Refusal.notFound('pool', pool);
     assertMayMoor(
       fromManifest(known.body as unknown as ClassManifest).storageClass,
       { pool, sites: owner.sites },
@@ -84,7 +80,7 @@ export async function setMooring(
     );
     const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
-      throw HttpProblem.changedMeanwhile('mooring', `${className} on ${pool}`);
+      throw Refusal.changedMeanwhile('mooring', `${className} on ${pool}`);
     const after = await keepMooring(database, at, {
       enabled: change.enabled ?? before?.enabled ?? true,
       weight: change.weight ?? before?.weight ?? 1,
@@ -108,7 +104,7 @@ export async function orderMoorings(
     const before = await listMoorings(database, className);
     const known = new Set(before.map((m) => m.pool));
     if (pools.length !== known.size || new Set(pools).size !== known.size || !pools.every((p) => known.has(p)))
-      throw HttpProblem.changedMeanwhile('order of moorings for', className);
+      throw Refusal.changedMeanwhile('order of moorings for', className);
     await orderPools(database, className, pools);
     await record(database, {
       person,
@@ -121,31 +117,4 @@ export async function orderMoorings(
     await announce(database, [{ topic: 'moorings', subject: className }]);
     return listMoorings(database, className);
   });
-}
-
-/** All that a decision looks at, in one answer, for the browser to try claims on. */
-export async function placementState(database: Database, site: string, sight: Sight): Promise<PlacementState> {
-  const [classes, pools, moored, limited, usage, namespaces, grants, held] = await Promise.all([
-    listClasses(database),
-    livePools(database, 'all'),
-    listMoorings(database),
-    limits.in(database).findAll({ where: sight.where('namespace'), limit: 100_000 }),
-    usageOf(database, sight.namespaces),
-    listMirrored(database, 'namespaces', sight.namespaces),
-    closedClasses(database, sight.namespaces),
-    heldOnPools(database, sight.namespaces),
-  ]);
-  return {
-    site,
-    classes: classes.map((c) => c.storageClass),
-    classVersions: Object.fromEntries(classes.map((c) => [c.storageClass.name, c.version])),
-    grants,
-    held,
-    defaultClass: classes.find((c) => c.isDefault)?.storageClass.name ?? null,
-    pools: pools.map(({ path: _path, ...pool }) => pool),
-    moorings: moored,
-    limits: limited.map(({ namespace, className, bytes }) => ({ namespace, className: className || null, bytes })),
-    usage,
-    namespaces: namespaces.map((n) => n.name),
-  };
 }

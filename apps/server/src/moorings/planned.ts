@@ -2,11 +2,11 @@ import { randomUUID } from 'node:crypto';
 import type { KeptPlan, plannedPlacesSchema } from '@moorage/contract/moorings';
 import type { z } from 'zod';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import type { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
+import { Refusal } from '../refusals/refusal';
 import { plannedPlaces } from './planned-model';
 import { keptPlans } from './planned.sql';
 
@@ -19,13 +19,13 @@ export async function planPlaces(
   const claims = new Set<string>();
   for (const { namespace, claim } of places) {
     if (claims.has(`${namespace}/${claim}`))
-      throw HttpProblem.invalid('places', `The claim ${namespace}/${claim} is placed twice. Name each claim once.`);
+      throw Refusal.invalid('places', `The claim ${namespace}/${claim} is placed twice. Name each claim once.`);
     claims.add(`${namespace}/${claim}`);
   }
   const named = [...new Set(places.map((p) => p.pool))];
   const known = await pools.in(database).findAll({ attributes: ['id'], where: { id: named }, limit: named.length });
   const strange = places.find(({ pool }) => !known.some((k) => k.id === pool));
-  if (strange) throw HttpProblem.notFound('pool', strange.pool);
+  if (strange) throw Refusal.notFound('pool', strange.pool);
   await database.transaction(async () => {
     const [plan, at] = [randomUUID(), new Date()];
     await plannedPlaces.in(database).bulkCreate(
@@ -57,7 +57,7 @@ export async function dropPlan(database: Database, plan: string, person: string)
     await table.destroy({ where: { plan } });
     const gone = rows.map(({ namespace, claimName, poolId }) => ({ namespace, claim: claimName, pool: poolId }));
     const [one] = gone;
-    if (!one) throw HttpProblem.notFound('plan', plan);
+    if (!one) throw Refusal.notFound('plan', plan);
     const subject = `${one.namespace}/${one.claim}`;
     await record(database, { person, action: 'delete', kind: 'plan', subject, before: gone.slice(0, 200) });
     await announce(database, [{ topic: 'moorings' }]);

@@ -1,10 +1,10 @@
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { isMirrored, listMirrored } from '../mirror/mirrored';
 import type { Sight } from '../people/sight';
-import { isMirrored, listMirrored } from '../platform/mirrored';
+import { Refusal } from '../refusals/refusal';
 import { limits } from './limit-model';
 import { usageByClass, type UsageRow } from './namespaces.sql';
 
@@ -47,7 +47,7 @@ export async function setLimit(
   person: string,
 ): Promise<void> {
   const { namespace, className = '' } = at;
-  if (!(await isMirrored(database, 'namespaces', namespace))) throw HttpProblem.notFound('namespace', namespace);
+  if (!(await isMirrored(database, 'namespaces', namespace))) throw Refusal.notFound('namespace', namespace);
   await database.transaction(async () => {
     const table = limits.in(database);
     const where = { namespace, className };

@@ -1,13 +1,10 @@
 import { statement } from '../database/statement';
-import { livingServers } from '../live/living';
+import { runnerIsDead } from '../live/living';
 import type { Operation, OperationState } from './operation';
 
 /** What a runner knows of an operation. */
 export const operationFields = 'id, kind, subject, state, attempts';
 export const finished = `('bound', 'released', 'abandoned', 'settled', 'undone')`;
-/** A server is dead when nobody holds the advisory lock of its key. */
-export const runnerIsDead = `runner NOT IN (SELECT objid::int FROM pg_locks WHERE locktype = 'advisory' AND classid = ${livingServers} AND granted)`;
-
 /** Begins an operation once for each subject; gives those that are new. */
 export const beginOnce = statement<
   { id: string },

@@ -1,10 +1,9 @@
 import type { Logger } from 'pino';
-import { BackendProblem } from '../backends/connector';
 import type { Database } from '../database/database';
 import { isDatabaseGone } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
-import { PlatformProblem } from '../platform/connector';
+import { OutsideProblem } from '../refusals/outside';
 import { nextStep, type Operation, type OperationError, type Step } from './operation';
 import { callForWork, freeUnworked, giveBack, lookAgain, noteFailure, take } from './operations';
 import type { OperationQueue } from './queue';
@@ -21,8 +20,7 @@ const pollMs = 1000;
 const freeMs = 3000;
 
 function describe(error: unknown): OperationError {
-  if (error instanceof BackendProblem) return { code: `backend-${error.code}`, detail: error.message };
-  if (error instanceof PlatformProblem) return { code: `platform-${error.code}`, detail: error.message };
+  if (error instanceof OutsideProblem) return { code: `${error.world}-${error.code}`, detail: error.message };
   return { code: 'internal', detail: error instanceof Error ? error.message : String(error) };
 }
 

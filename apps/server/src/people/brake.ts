@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { RateLimiterPostgres, RateLimiterRes } from 'rate-limiter-flexible';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
+import { Refusal } from '../refusals/refusal';
 import { forgetFailures } from './brake.sql';
 
 /** Wrong passwords that are free of a wait, for one account and from one address, within a window. */
@@ -77,8 +77,8 @@ export class SignInBrake {
   private async inTurn<T>(work: () => Promise<T>): Promise<T> {
     if (this.hashing >= atOnce) {
       if (this.waiting.length >= mostWaiting)
-        throw new HttpProblem(
-          503,
+        throw new Refusal(
+          'unavailable',
           'busy',
           'Too many at once',
           'Many people are signing in at this moment. Try again in a few seconds.',
@@ -95,10 +95,10 @@ export class SignInBrake {
   }
 }
 
-function refusal(waitMs: number): HttpProblem {
+function refusal(waitMs: number): Refusal {
   const waitS = Math.max(1, Math.ceil(waitMs / 1000));
-  return new HttpProblem(
-    429,
+  return new Refusal(
+    'too-many',
     'too-many-tries',
     'Too many wrong passwords',
     `There were too many wrong passwords for this account or from this address. Wait ${waitS} s, then try again.`,

@@ -1,3 +1,4 @@
+import { OutsideProblem } from '../refusals/outside';
 /** An object of the platform's API; its body beyond the metadata is the resource's own affair. */
 export interface PlatformObject {
   readonly apiVersion?: string;
@@ -47,7 +48,9 @@ export type PlatformProblemCode =
   | 'failed';
 
 /** A call to the platform that did not succeed. */
-export class PlatformProblem extends Error {
+export class PlatformProblem extends OutsideProblem {
+  readonly world = 'platform';
+
   constructor(
     readonly code: PlatformProblemCode,
     message: string,

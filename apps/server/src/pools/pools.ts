@@ -1,12 +1,12 @@
 import type { PoolChange, PoolRow } from '@moorage/contract/backends';
 import { toCorePool } from '@moorage/contract/pool-state';
-import type { Pool } from '@moorage/core/pools/pool';
-import { tierOf, usualDisk } from '../backends/pool-row';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { Refusal } from '../refusals/refusal';
 import { pools, type PoolModel } from './pool-model';
+import { tierOf, usualDisk } from './pool-row';
 import { diskUse, lockPools, poolsByBackend, poolsById, type StoredPool } from './pools.sql';
 
 const toRow = (p: StoredPool): PoolRow => ({
@@ -99,11 +99,11 @@ export async function changePool(
 ): Promise<PoolRow> {
   return database.transaction(async () => {
     const before = await pools.in(database).findByPk(id, { lock: true });
-    if (!before) throw HttpProblem.notFound('pool', id);
-    if (version !== undefined && version !== before.version) throw HttpProblem.changedMeanwhile('pool', id);
+    if (!before) throw Refusal.notFound('pool', id);
+    if (version !== undefined && version !== before.version) throw Refusal.changedMeanwhile('pool', id);
     const soft = change.softMark ?? before.softMark;
     const hard = change.hardMark ?? before.hardMark;
-    if (soft >= hard) throw HttpProblem.invalid('softMark', 'The soft mark must be below the hard mark.');
+    if (soft >= hard) throw Refusal.invalid('softMark', 'The soft mark must be below the hard mark.');
     const was = named(before);
     await before.update({
       overcommit: change.overcommit ?? before.overcommit,

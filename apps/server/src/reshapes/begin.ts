@@ -7,13 +7,13 @@ import { predictLeaving, type LeavingProblem } from '@moorage/core/clusters/resh
 import { getInventory } from '../backends/inventory';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { operations as operationTable } from '../operations/operation-model';
 import { ensureOperations } from '../operations/operations';
 import { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
+import { Refusal } from '../refusals/refusal';
 import { otherHolder } from './begin.sql';
 import { getPoolShape } from './pool-shape';
 import { getReshape, metadataPool } from './reshape';
@@ -54,9 +54,9 @@ const leavingWords = (p: LeavingProblem): string => {
   }
 };
 
-const refuse = (sentences: readonly string[]): HttpProblem =>
-  new HttpProblem(
-    409,
+const refuse = (sentences: readonly string[]): Refusal =>
+  new Refusal(
+    'conflict',
     'not-possible',
     'This cannot be done',
     `${sentences.slice(0, 3).join(' ')}${sentences.length > 3 ? ` And ${sentences.length - 3} more.` : ''} Nothing was changed.`,
@@ -100,7 +100,7 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
     const names = [design.pool, metadataPool(design.pool)];
     const taken = await pools.in(database).count({ where: { id: names } });
     if (taken > 0)
-      throw HttpProblem.invalid('design.pool', `There is a pool "${design.pool}" already. Choose another name.`);
+      throw Refusal.invalid('design.pool', `There is a pool "${design.pool}" already. Choose another name.`);
     return {
       pool: design.pool,
       nodes: [...grouped(named(design.data), 'data'), ...grouped(named(design.metadata), 'metadata')],
@@ -108,7 +108,7 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
   }
   const { pool } = asked;
   const known = await pools.in(database).count({ where: { id: pool, backendId: backend } });
-  if (known === 0) throw HttpProblem.notFound('pool', pool);
+  if (known === 0) throw Refusal.notFound('pool', pool);
   const added = 'add' in asked ? named(asked.add) : [];
   const leaving = 'remove' in asked ? named(asked.remove) : [];
   const wrong = added.flatMap((d) => {
@@ -138,8 +138,8 @@ async function hold(database: Database, backend: string, id: string, disks: read
   );
   if ((await table.count({ where: { reshapeId: id } })) === disks.length) return;
   const other = await first(otherHolder(database, backend, disks, id));
-  throw new HttpProblem(
-    409,
+  throw new Refusal(
+    'conflict',
     'disks-held',
     'Somebody was faster',
     `${other?.person ?? 'Somebody'} is changing ${other?.pool ?? 'a pool'} with disk ${other?.disk ?? ''} at this moment. Nothing was changed; look at the disks again when that has ended.`,
@@ -178,8 +178,8 @@ export async function undoReshape(
   const operations = await database.transaction(async () => {
     const marked = await reshapes.in(database).findOne({ where: { id, endedAt: null }, lock: true });
     if (!marked)
-      throw new HttpProblem(
-        409,
+      throw new Refusal(
+        'conflict',
         'ended',
         'It has ended',
         'This change has ended already; nothing is left to call off.',

@@ -1,5 +1,4 @@
 import type { Backends } from '../backends/backends';
-import { BackendProblem, type BackendProblemCode } from '../backends/connector';
 import { backendDisks } from '../backends/inventory-model';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
@@ -8,6 +7,7 @@ import type { Operation, Step } from '../operations/operation';
 import { advance } from '../operations/operations';
 import type { LookAgain } from '../operations/runner';
 import { pools } from '../pools/pool-model';
+import { BackendProblem, type BackendProblemCode } from '../swordfish/connector';
 import { bytesToMove, isAtWork, noteLeft } from './carry.sql';
 import { findReshape, metadataPool, nodesOf } from './reshape';
 import { diskHolds, reshapeNodes, type ReshapeNode, type StoredReshape } from './reshape-model';

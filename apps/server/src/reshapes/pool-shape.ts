@@ -1,8 +1,8 @@
 import type { PoolShapeRow } from '@moorage/contract/reshapes';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import type { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
+import { Refusal } from '../refusals/refusal';
 import { volumesOn } from './pool-shape.sql';
 
 /** Share of a pool's throughput that moving data is given, when nothing is known of what it will be. */
@@ -19,11 +19,11 @@ export async function getPoolShape(
     .in(database)
     .scope('listed')
     .findOne({ where: { id: pool, backendId: backend } });
-  if (!row) throw HttpProblem.notFound('pool', pool);
+  if (!row) throw Refusal.notFound('pool', pool);
   const { redundancy, disks, throughput, consumedRaw } = row.facts;
   if (redundancy.kind !== 'spread')
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'no-disks',
       'Not of disks',
       `The pool "${pool}" does not tell of its disks; its array looks after them.`,

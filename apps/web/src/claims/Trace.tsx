@@ -1,7 +1,7 @@
 import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { DecisionRow } from '@moorage/contract/claims';
-import { ruleNames } from '@moorage/core/placement/rules';
+import { ruleNames } from '@moorage/core/placement/rule';
 import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
 import { factText, failureSentence, ruleTitles } from '../words/checks';

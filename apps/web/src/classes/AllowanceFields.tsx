@@ -1,6 +1,6 @@
 import { Autocomplete, Box, Button, MenuItem, TextField } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
-import { tunables, type Allowance, type Tunable } from '@moorage/core/classes/allowance';
+import { tunables, type Allowance, type Tunable } from '@moorage/core/classes/tunable';
 import { Controller, useFormContext } from 'react-hook-form';
 import { tunableWords } from './words';
 

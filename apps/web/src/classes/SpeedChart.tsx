@@ -13,7 +13,7 @@ import {
 import { useTheme } from '@mui/material/styles';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { assumed } from '@moorage/core/performance/predict';
-import type { Pool } from '@moorage/core/pools/pool';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import { useMemo, useState } from 'react';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { mostClients, predictions } from './speed';

@@ -1,4 +1,4 @@
-import type { Pool } from '@moorage/core/pools/pool';
+import type { Pool } from '@moorage/core/pools/pool-state';
 
 /** Something a setting brings about; `foolish` ones want a second thought, `impossible` ones serve nobody. */
 export interface Consequence {

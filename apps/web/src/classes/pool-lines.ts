@@ -7,7 +7,8 @@ import { rateFor } from '@moorage/core/performance/term';
 import { roomFor } from '@moorage/core/placement/decide';
 import { makeOffer, offerRules, type OfferRule } from '@moorage/core/placement/offer';
 import { ruleContext } from '@moorage/core/placement/rules';
-import { footprintFactor, type Pool } from '@moorage/core/pools/pool';
+import { footprintFactor } from '@moorage/core/pools/pool';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import { bytes, gibibytes, TiB } from '@moorage/core/sizes/bytes';
 
 /** Sizes that the figures of a class are given for. */

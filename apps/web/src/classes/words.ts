@@ -1,4 +1,4 @@
-import type { Tunable } from '@moorage/core/classes/allowance';
+import type { Tunable } from '@moorage/core/classes/tunable';
 import type { Purpose, StorageClass, Strategy } from '@moorage/core/classes/storage-class';
 import type { RateTerm } from '@moorage/core/performance/term';
 

@@ -13,7 +13,7 @@ import {
 } from '@mui/material';
 import type { PlacementState } from '@moorage/contract/moorings';
 import type { Change } from '@moorage/core/placement/remedies';
-import type { Check } from '@moorage/core/placement/rules';
+import type { Check } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useChange } from '../claims/Remedies';

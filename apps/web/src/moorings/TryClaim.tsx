@@ -4,7 +4,7 @@ import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { useInAddress, useTypedInAddress } from '../frame/address';
-import type { Tunable, Tuned } from '@moorage/core/classes/allowance';
+import type { Tunable, Tuned } from '@moorage/core/classes/tunable';
 import { useMemo } from 'react';
 import { tunableWords } from '../classes/words';
 import type { TriedClaim } from './trial';

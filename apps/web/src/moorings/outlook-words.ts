@@ -1,6 +1,6 @@
 import { mostCounted } from '@moorage/core/placement/decide';
 import type { Outlook } from '@moorage/core/placement/outlook';
-import type { RuleName } from '@moorage/core/placement/rules';
+import type { RuleName } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
 import { ruleTitles } from '../words/checks';
 

@@ -1,6 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
-import { tunedClass, type Tuned } from '@moorage/core/classes/allowance';
+import { tunedClass } from '@moorage/core/classes/allowance';
+import type { Tuned } from '@moorage/core/classes/tunable';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { decide, rankPools, roomFor, type Decision } from '@moorage/core/placement/decide';
 import { Offers, type Offer } from '@moorage/core/placement/offer';
@@ -13,11 +14,10 @@ import {
   isElsewhere,
   offsiteContext,
   ruleContext,
-  type Check,
   type RuleContext,
-  type RuleName,
 } from '@moorage/core/placement/rules';
-import type { Pool } from '@moorage/core/pools/pool';
+import type { Check, RuleName } from '@moorage/core/placement/rule';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 
 /** A claim to be tried on the whole grid. */

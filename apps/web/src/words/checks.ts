@@ -1,5 +1,5 @@
 import type { checkSchema } from '@moorage/contract/claims';
-import type { RuleName } from '@moorage/core/placement/rules';
+import type { RuleName } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { z } from 'zod';
 

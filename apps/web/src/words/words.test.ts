@@ -1,5 +1,5 @@
 import type { Change } from '@moorage/core/placement/remedies';
-import { ruleNames } from '@moorage/core/placement/rules';
+import { ruleNames } from '@moorage/core/placement/rule';
 import { claimStates, type ClaimRow } from '@moorage/contract/claims';
 import { changeCost, changeSentence, changesSentence } from './changes';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from './checks';

@@ -4,7 +4,7 @@ import { backendRate, rateFor } from '../performance/term';
 import { ruleContext } from '../placement/rules';
 import { aClass, anInput, aPool } from '../placement/testing';
 import { bytes, gibibytes, GiB, TiB } from '../sizes/bytes';
-import { tunables } from './allowance';
+import { tunables } from './tunable';
 import { fromManifest, parameters, provisioner, readTuned, toManifest } from './manifest';
 import {
   bindingModes,

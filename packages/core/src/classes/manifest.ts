@@ -1,4 +1,4 @@
-import { tunables, type Allowance, type Tunable, type Tuned } from './allowance';
+import { tunables, type Allowance, type Tunable, type Tuned } from './tunable';
 import {
   bindingModes,
   fileSystems,

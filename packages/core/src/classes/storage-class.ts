@@ -1,5 +1,5 @@
 import { defaultWriteShare, type RateTerm } from '../performance/term';
-import type { Allowance } from './allowance';
+import type { Allowance } from './tunable';
 
 export const accessModes = ['ReadWriteOnce', 'ReadOnlyMany', 'ReadWriteMany', 'ReadWriteOncePod'] as const;
 export type AccessMode = (typeof accessModes)[number];

@@ -1,5 +1,6 @@
 import type { StorageClass } from '../classes/storage-class';
-import { copiesOn, writeCost, type Pool } from '../pools/pool';
+import { copiesOn, writeCost } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { backendRate } from './term';
 import { meanValues, type Population, type Station } from './queueing';
 

@@ -1,6 +1,7 @@
 import fc from 'fast-check';
 import { GiB, gibibytes, tebibytes } from '../sizes/bytes';
-import { withVolume, type Pool } from '../pools/pool';
+import { withVolume } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { fitBatch, fitOneByOne, type BatchClaim } from './batch';
 import { decide } from './decide';
 import { anInstance } from './instances';

@@ -1,6 +1,7 @@
 import { subscriptionCeiling } from '../capacity/thin';
 import type { StorageClass } from '../classes/storage-class';
-import { iopsLimit, throughputLimit, withVolume, type Pool, type Taking } from '../pools/pool';
+import { iopsLimit, throughputLimit, withVolume, type Taking } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { tunedClass } from '../classes/allowance';
 import { placeOnPool, promisableDisks, withCopies } from '../replicas/on-pool';
 import type { PlacedCopy } from '../replicas/place';

@@ -14,10 +14,9 @@ import {
   offsiteContext,
   passesAll,
   ruleContext,
-  type Check,
   type RuleContext,
-  type RuleName,
 } from './rules';
+import type { Check, RuleName } from './rule';
 
 /** Fractions left after placement, and what they come to under the class's strategy. Larger is better. */
 export interface Score {

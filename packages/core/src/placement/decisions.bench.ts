@@ -1,4 +1,5 @@
-import { withVolume, type Pool } from '../pools/pool';
+import { withVolume } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { bytes, GiB, TiB, gibibytes } from '../sizes/bytes';
 import { decide } from './decide';
 import type { Mooring, PlacementInput } from './request';

@@ -1,5 +1,5 @@
 import { bytes, GiB, gibibytes } from '../sizes/bytes';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import type { BatchClaim } from './batch';
 import { aClaim, aClass, aPool, moored } from './testing';
 

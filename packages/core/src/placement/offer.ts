@@ -10,9 +10,9 @@ import {
   thinState,
   throughputLeft,
   writeCost,
-  type Pool,
 } from '../pools/pool';
-import type { Check, RuleName } from './rules';
+import type { Pool } from '../pools/pool-state';
+import type { Check, RuleName } from './rule';
 
 /** The rules that look at class and pool alone: the same answer for every claim. */
 export const offerRules = [

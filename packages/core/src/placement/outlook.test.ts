@@ -1,5 +1,5 @@
 import { GiB, gibibytes } from '../sizes/bytes';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { compareSites, guessedSize, outlookOf, usualSize, type Site } from './outlook';
 import { aClass, aPool, moored } from './testing';
 import type { Mooring } from './request';

@@ -1,5 +1,5 @@
 import type { AccessMode, StorageClass } from '../classes/storage-class';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { GiB, type Bytes } from '../sizes/bytes';
 import { classRoom, decide, rankPools, type ClassRoom } from './decide';
 import type { Offers } from './offer';

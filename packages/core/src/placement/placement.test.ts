@@ -1,12 +1,14 @@
 import fc from 'fast-check';
 import { accessModes, strategies, volumeModes, type StorageClass } from '../classes/storage-class';
-import { withVolume, type Pool, type Taking } from '../pools/pool';
+import { withVolume, type Taking } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { bytes, GiB, gibibytes, TiB, tebibytes } from '../sizes/bytes';
 import { fitOneByOne } from './batch';
 import { classRoom, decide, mostCounted, roomFor } from './decide';
 import { whatWouldBind } from './remedies';
 import type { PlacementInput, Quota } from './request';
-import { checkPool, firstFailure, ruleContext, ruleNames, type RuleName } from './rules';
+import { checkPool, firstFailure, ruleContext } from './rules';
+import { ruleNames, type RuleName } from './rule';
 import { aClaim, aClass, anInput, aPool, aSpreadPool, moored } from './testing';
 
 const failed = (input: PlacementInput, pool = [...input.pools.keys()][0]!) =>

@@ -1,10 +1,13 @@
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import { defaultMarks, subscriptionCeiling } from '../capacity/thin';
-import { tuningProblem, type Tunable } from '../classes/allowance';
-import { copiesOffered, copiesOn, iopsLeft, thinState, throughputLeft, type Pool } from '../pools/pool';
+import { tuningProblem } from '../classes/allowance';
+import type { Tunable } from '../classes/tunable';
+import { copiesOffered, copiesOn, iopsLeft, thinState, throughputLeft } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { bytes, totalBytes } from '../sizes/bytes';
 import type { Mooring, PlacementInput, Quota } from './request';
-import { checkPool, passesAll, ruleContext, type Check, type RuleContext } from './rules';
+import { checkPool, passesAll, ruleContext, type RuleContext } from './rules';
+import type { Check } from './rule';
 
 /** One change that someone could make, as data. Sizes in bytes. */
 export type Change =

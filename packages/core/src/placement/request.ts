@@ -1,7 +1,7 @@
-import type { Tuned } from '../classes/allowance';
+import type { Tuned } from '../classes/tunable';
 import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-class';
 import type { Offers } from './offer';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import type { Bytes } from '../sizes/bytes';
 
 /** What a claim asks, as far as choosing a pool goes. */

@@ -2,57 +2,13 @@ import { tunedClass, tuningProblem, type TuningProblem } from '../classes/allowa
 import { offsiteClass, singleOf } from '../classes/elsewhere';
 import type { StorageClass } from '../classes/storage-class';
 import { backendRate, rateFor } from '../performance/term';
-import { givesMode, type Pool } from '../pools/pool';
+import { givesMode } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
 import { makeOffer, offerRules, type Offer, type OfferRule } from './offer';
 import type { Mooring, PlacementInput } from './request';
-
-/** The rules in the order they are tried (domain §7). */
-export const ruleNames = [
-  'mooring',
-  'grant',
-  'allowance',
-  'backend',
-  'writable',
-  'site',
-  'access-mode',
-  'volume-mode',
-  'encryption',
-  'reduction',
-  'snapshots',
-  'offsite',
-  'expansion',
-  'copies',
-  'domain-level',
-  'witness',
-  'pinned-nodes',
-  'topology',
-  'size-limit',
-  'fill',
-  'subscription',
-  'disk-room',
-  'allotment',
-  'backend-cap',
-  'iops',
-  'throughput',
-  'second-copy',
-  'offsite-copy',
-  'namespace-quota',
-  'class-quota',
-] as const;
-export type RuleName = (typeof ruleNames)[number];
-
-export type FactUnit = 'bytes' | 'iops' | 'bytes-per-second' | 'copies' | 'share' | 'text';
-
-/** One rule's outcome as data: what was needed, what there was. Wording belongs to the interface. */
-export interface Check {
-  readonly rule: RuleName;
-  readonly passed: boolean;
-  readonly need: number | string;
-  readonly have: number | string;
-  readonly unit: FactUnit;
-}
+import { type Check, type RuleName, ruleNames } from './rule';
 
 /** What every rule looks at, worked out once for each pool. */
 export interface RuleContext {

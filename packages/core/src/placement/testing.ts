@@ -1,6 +1,6 @@
 import { plainClass, type StorageClass } from '../classes/storage-class';
 import { defaultMarks } from '../capacity/thin';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { gibibytes, tebibytes } from '../sizes/bytes';
 import type { ClaimRequest, Mooring, PlacementInput } from './request';
 

@@ -1,5 +1,5 @@
 import type { StorageClass } from '../classes/storage-class';
-import type { Pool } from '../pools/pool';
+import type { Pool } from '../pools/pool-state';
 import { placeCopies, type PlacedCopy, type ReplicaDisk } from './place';
 
 /** The disks of a pool as copies are placed on them: with what may be promised of each. Undefined where the backend places data itself. */

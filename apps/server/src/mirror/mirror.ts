@@ -12,7 +12,7 @@ import {
   type PlatformEvent,
   type PlatformObject,
   type Plural,
-} from './connector';
+} from '../platform/connector';
 import { mirrorStates, platformObjects } from './mirror-model';
 import { dropOthers, noteVersion, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
 

@@ -1,19 +1,19 @@
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged, Probe, Registration } from '@moorage/contract/registration';
 import { literal, Op, UniqueConstraintError } from 'sequelize';
+import { registered } from '../backends/backend-model';
+import { getBackend, type Backends } from '../backends/backends';
+import { backendVolumes } from '../backends/inventory-model';
 import type { Database } from '../database/database';
 import { lockIdentity, lockPoolNames } from '../database/locks.sql';
 import { first } from '../database/statement';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { moorings } from '../moorings/mooring-model';
 import { pools } from '../pools/pool-model';
+import { Refusal } from '../refusals/refusal';
 import { reshapes } from '../reshapes/reshape-model';
 import type { Vault } from '../secrets/vault';
-import { registered } from './backend-model';
-import { getBackend, type Backends } from './backends';
-import { backendVolumes } from './inventory-model';
 import { heldBy } from './registration.sql';
 
 /** What to do about an address that cannot be used, for whoever calls the API. */
@@ -34,7 +34,7 @@ function assertReady(probe: Probe): void {
   if (probe.outcome === 'ready') return;
   const field = probe.outcome === 'wrong-credentials' ? 'password' : 'address';
   const said = `${advice[probe.outcome]} It said: ${probe.detail}.`;
-  throw new HttpProblem(422, `probe-${probe.outcome}`, 'The backend cannot be used', said, field, [
+  throw new Refusal('invalid', `probe-${probe.outcome}`, 'The backend cannot be used', said, field, [
     { field, detail: advice[probe.outcome] },
   ]);
 }
@@ -45,8 +45,8 @@ async function assertNew(database: Database, { identity }: Probe, id: string): P
   await lockIdentity(database, identity);
   const twin = await registered.in(database).findOne({ where: { identity, id: { [Op.ne]: id } } });
   if (twin)
-    throw new HttpProblem(
-      409,
+    throw new Refusal(
+      'conflict',
       'registered-already',
       'This backend is there already',
       `What answers there is ${twin.id}, registered with the address ${twin.address}. Registered twice, its room would be promised twice. Go on with ${twin.id}; forget it first if this address is to replace that one.`,
@@ -64,7 +64,7 @@ export async function registerBackend(
   person: string,
 ): Promise<BackendRow> {
   const taken = await registered.in(database).count({ where: { id: asked.id } });
-  if (taken > 0) throw HttpProblem.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
+  if (taken > 0) throw Refusal.invalid('id', `There is a backend "${asked.id}" already. Choose another name.`);
   const probe = await backends.probe(asked);
   assertReady(probe);
   const { id, title, address, username, password, sites, trust } = asked;
@@ -77,7 +77,7 @@ export async function registerBackend(
       .create(made)
       .catch((error: unknown) => {
         if (!(error instanceof UniqueConstraintError)) throw error;
-        throw HttpProblem.invalid('id', `There is a backend "${id}" already. Choose another name.`);
+        throw Refusal.invalid('id', `There is a backend "${id}" already. Choose another name.`);
       });
     const after = { title, address, username, sites, trust: trust.kind };
     await record(database, { person, action: 'create', kind: 'backend', subject: id, after });
@@ -98,8 +98,8 @@ export async function changeBackend(
 ): Promise<BackendRow> {
   await database.transaction(async () => {
     const row = await registered.in(database).findByPk(id, { lock: true });
-    if (!row) throw HttpProblem.notFound('backend', id);
-    if (version !== undefined && version !== row.version) throw HttpProblem.changedMeanwhile('backend', id);
+    if (!row) throw Refusal.notFound('backend', id);
+    if (version !== undefined && version !== row.version) throw Refusal.changedMeanwhile('backend', id);
     const before = { title: row.title, sites: row.sites, cap: row.cap, version: row.version };
     const after = {
       title: change.title ?? before.title,
@@ -129,7 +129,7 @@ export async function changeCredentials(
   person: string,
 ): Promise<CredentialsChanged> {
   const row = await registered.in(database).findByPk(id);
-  if (!row) throw HttpProblem.notFound('backend', id);
+  if (!row) throw Refusal.notFound('backend', id);
   const { address, trust } = row;
   assertReady(await backends.probe({ address, trust, ...asked }));
   const old = { username: row.username, password: vault.open(row.secret) };
@@ -164,12 +164,12 @@ export async function removeBackend(database: Database, backends: Backends, id: 
       lock: true,
     });
     const row = await registered.in(database).findByPk(id, { lock: true });
-    if (!row) throw HttpProblem.notFound('backend', id);
+    if (!row) throw Refusal.notFound('backend', id);
     const held = await first(heldBy(database, id));
     if (held!.claims > 0)
-      throw HttpProblem.inUse('backend', id, `${held!.claims} claims keep their data on it; delete or move them first`);
+      throw Refusal.inUse('backend', id, `${held!.claims} claims keep their data on it; delete or move them first`);
     if (held!.changes > 0)
-      throw HttpProblem.inUse('backend', id, 'its disks are being changed; wait until that has ended, or call it off');
+      throw Refusal.inUse('backend', id, 'its disks are being changed; wait until that has ended, or call it off');
     const before = { title: row.title, address: row.address };
     const ofBackend = { where: { backendId: id } };
     await moorings.in(database).destroy({ where: { poolId: own.map((p) => p.id) } });

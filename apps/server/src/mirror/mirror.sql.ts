@@ -1,5 +1,5 @@
 import { statement } from '../database/statement';
-import type { PlatformObject, Plural } from './connector';
+import type { PlatformObject, Plural } from '../platform/connector';
 
 const upsert = `INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)
    SELECT $1, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at FROM jsonb_to_recordset($2::jsonb)

@@ -1,6 +1,8 @@
+import { expand, idOf, isUp, lastPart } from './links';
 import type { Disk, PoolFacts } from '@moorage/contract/backends';
 import type { InventoryDisk } from '@moorage/core/clusters/disk';
 import { bytes } from '@moorage/core/sizes/bytes';
+import type { z } from 'zod';
 import { BackendProblem, type BackendNode, type BackendView, type BackendVolume, type DiskAt } from './connector';
 import type { BackendHttp } from './http';
 import {
@@ -21,7 +23,6 @@ import {
   type VolumeResource,
 } from './schemas';
 import type { SwordfishWays } from './swordfish-ways';
-import type { z } from 'zod';
 
 export interface Paths {
   readonly pools: string;
@@ -30,12 +31,6 @@ export interface Paths {
 }
 type ServiceClass = z.infer<typeof serviceClassSchema>;
 export type Sizes = Pick<PoolFacts, 'minimum' | 'maximum' | 'granule'>;
-
-export const expand = '?$expand=.($levels=2)';
-export const lastPart = (path: string): string => path.split('/').filter(Boolean).pop() ?? path;
-export const idOf = (link: { '@odata.id': string } | undefined): string => (link ? lastPart(link['@odata.id']) : '');
-export const isUp = (status: { State?: string; Health?: string } | undefined): boolean =>
-  (status?.State ?? 'Enabled') === 'Enabled' && status?.Health !== 'Critical';
 
 const fileProtocols = /^(NFS|SMB)/;
 const blockProtocols = /^(iSCSI|FC|FCP|NVMe)/;

@@ -5,7 +5,8 @@ import { makeDatabase } from '../testing/databases';
 import { aClaim, type Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 import type { RunningServer } from '../server';
 import type { Request } from 'express';
-import { digestOf, Idempotency, purgeKeys } from './idempotency';
+import { digestOf } from '../secrets/digest';
+import { Idempotency, purgeKeys } from './idempotency';
 import type { Problem } from '@moorage/contract/problem';
 
 let world: World;

@@ -1,5 +1,5 @@
 import type { Database } from '../database/database';
-import type { Plural } from './connector';
+import type { Plural } from '../platform/connector';
 import { platformObjects } from './mirror-model';
 
 /** Whether the platform has an object, as far as the mirror knows. */

@@ -3,7 +3,7 @@ import type { z } from 'zod';
 import { BackendProblem } from './connector';
 import type { BackendHttp } from './http';
 import { collectionSchema, endpointSchema, linkSchema, rootSchema, storageServiceSchema } from './schemas';
-import { expand, isUp } from './swordfish-view';
+import { expand, isUp } from './links';
 
 type Endpoint = z.infer<typeof endpointSchema>;
 

@@ -1,5 +1,5 @@
-import { BackendProblem, type DiskAt, type LoadPoint, type NewPool } from './connector';
 import type { BackendEvents } from '@moorage/contract/inventory';
+import { BackendProblem, type DiskAt, type LoadPoint, type NewPool } from './connector';
 import type { BackendHttp } from './http';
 import {
   collectionSchema,
@@ -11,7 +11,8 @@ import {
   systemSchema,
   telemetrySchema,
 } from './schemas';
-import { lastPart, type DrivePaths, type Paths } from './swordfish-view';
+import type { DrivePaths, Paths } from './swordfish-view';
+import { lastPart } from './links';
 
 const scopes = { node: 'Server', rack: 'Rack', zone: 'Row' } as const;
 const link = (path: string) => ({ '@odata.id': path });

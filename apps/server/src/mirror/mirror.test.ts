@@ -9,7 +9,7 @@ import {
   type PlatformEvent,
   type PlatformObject,
   type Plural,
-} from './connector';
+} from '../platform/connector';
 import { Mirror, noteChanged, noteMade } from './mirror';
 
 /** A platform whose list, versions and watch are as the test says. */

@@ -4,8 +4,9 @@ import { differences, planMoves, type Mover } from '@moorage/core/classes/succes
 import { fitBatch, fitOneByOne } from '@moorage/core/placement/batch';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { Op } from 'sequelize';
+import { createClass, deleteClass, makeDefault } from '../classes/classes';
+import { listClasses } from '../classes/listing';
 import type { Database } from '../database/database';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
 import { record } from '../logbook/logbook';
@@ -13,8 +14,8 @@ import { listMoorings } from '../moorings/moorings';
 import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { corePools, livePools } from '../pools/pools';
-import { createClass, deleteClass, listClasses, makeDefault } from './classes';
-import { successions, type Succeeding } from './succession-model';
+import { Refusal } from '../refusals/refusal';
+import { successions, type Succeeding } from '../classes/succession-model';
 import { inheritAccess, inheritGrants, inheritMoorings, moversOf } from './successor.sql';
 
 /** Where each claim of a class would go under another one, and in what order; nothing is moved. */
@@ -104,9 +105,9 @@ export async function makeSuccessor(
   person: string,
 ): Promise<Succession> {
   const [before] = await listClasses(database, from);
-  if (!before) throw HttpProblem.notFound('class', from);
+  if (!before) throw Refusal.notFound('class', from);
   if (differences(before.storageClass, asked).length === 0)
-    throw HttpProblem.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
+    throw Refusal.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
   const made = await createClass(database, platform, turns, { ...asked, isDefault: false }, person, {
     [succeedsAnnotation]: from,
   });

@@ -1,8 +1,8 @@
-import type { Trust } from '@moorage/contract/backends';
-import type { Certificate } from './probe';
 import { isIP } from 'node:net';
 import { connect, type PeerCertificate, type TLSSocket } from 'node:tls';
+import type { Trust } from '@moorage/contract/backends';
 import { Agent, buildConnector } from 'undici';
+import type { Certificate } from '@moorage/contract/registration';
 
 /** The certificate is not the one that was pinned. */
 export const pinMismatch = 'ERR_PIN_MISMATCH';

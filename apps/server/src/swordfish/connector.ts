@@ -1,8 +1,9 @@
+import type { PoolFacts } from '@moorage/contract/backends';
 import type { BackendEvents, Load } from '@moorage/contract/inventory';
 import type { Scheme } from '@moorage/core/capacity/usable';
 import type { DomainLevel, InventoryDisk } from '@moorage/core/clusters/disk';
 import type { BackendWays } from '@moorage/core/nodes/readiness';
-import type { PoolFacts } from '@moorage/contract/backends';
+import { OutsideProblem } from '../refusals/outside';
 
 export type LoadPoint = Load[number]['points'][number];
 
@@ -89,7 +90,9 @@ export type BackendProblemCode =
   | 'nonsense';
 
 /** A call to a backend that did not succeed. */
-export class BackendProblem extends Error {
+export class BackendProblem extends OutsideProblem {
+  readonly world = 'backend';
+
   constructor(
     readonly code: BackendProblemCode,
     message: string,

@@ -1,3 +1,4 @@
+import type { Trust } from '@moorage/contract/backends';
 import {
   bulkhead,
   circuitBreaker,
@@ -9,13 +10,12 @@ import {
   retry,
   wrap,
 } from 'cockatiel';
-import type { Trust } from '@moorage/contract/backends';
 import { fetch, type Agent, type Response as Answer } from 'undici';
 import type { z } from 'zod';
 import type { Metrics } from '../metrics/metrics';
-import { agentFor } from './trust';
 import { BackendProblem, type BackendProblemCode } from './connector';
 import { errorSchema } from './schemas';
+import { agentFor } from './trust';
 
 export interface Access {
   readonly name: string;

@@ -3,19 +3,22 @@ import type { Applied, Conflict, DraftedChange } from '@moorage/contract/mooring
 import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { carryChange, makeClass, markDefault, type Entry, type Outside } from '../classes/acts';
-import { planChange } from '../classes/change';
-import { classTurn, defaultTurn, filled, findDefaults, listClasses, takenBack } from '../classes/classes';
+import { planChange } from '../classes/plan';
+import { classTurn, defaultTurn, takenBack } from '../classes/classes';
+import { filled } from '../classes/settings';
+import { findDefaults, listClasses } from '../classes/listing';
 import type { Database } from '../database/database';
 import { lockMoorings } from '../database/locks.sql';
-import { HttpProblem } from '../http/problem';
 import { announce } from '../live/announce';
 import type { Turns } from '../live/turns';
-import { record, type Change } from '../logbook/logbook';
+import { record } from '../logbook/logbook';
+import type { Change } from '../logbook/change';
 import { logbook } from '../logbook/logbook-model';
+import { isMirrored, listMirrored } from '../mirror/mirrored';
+import { assertMayMoor, keepMooring, listMoorings } from '../moorings/moorings';
+import { orderPools, sitesOf } from '../moorings/moorings.sql';
 import type { PlatformConnector } from '../platform/connector';
-import { isMirrored, listMirrored } from '../platform/mirrored';
-import { assertMayMoor, keepMooring, listMoorings } from './moorings';
-import { orderPools, sitesOf } from './moorings.sql';
+import { Refusal } from '../refusals/refusal';
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
 
@@ -85,7 +88,7 @@ async function assertReachable(
   for (const change of changes)
     if (change.kind !== 'class' && change.kind !== 'class-change')
       if (!made.has(change.className) && !classes.some((c) => c.name === change.className))
-        throw HttpProblem.notFound('class', change.className);
+        throw Refusal.notFound('class', change.className);
   const drafted = new Map(
     changes.flatMap((c) =>
       c.kind === 'class' || c.kind === 'class-change' ? [[c.storageClass.name, c.storageClass] as const] : [],
@@ -93,7 +96,7 @@ async function assertReachable(
   );
   for (const { pool, className } of moorings) {
     const known = pools.find((p) => p.id === pool);
-    if (!known) throw HttpProblem.notFound('pool', pool);
+    if (!known) throw Refusal.notFound('pool', pool);
     const there = classes.find((c) => c.name === className);
     const cls = drafted.get(className) ?? (there && fromManifest(there.body as unknown as ClassManifest).storageClass);
     if (cls) assertMayMoor(cls, { pool, sites: known.sites }, site);
@@ -203,7 +206,7 @@ async function assertOrders(database: Database, changes: readonly DraftedChange[
 
 function assertNamesAll(className: string, pools: readonly string[], moored: readonly string[]): void {
   if (!same([...moored].sort(), [...pools].sort()))
-    throw HttpProblem.invalid(
+    throw Refusal.invalid(
       'pools',
       `The order of ${className} must name exactly its moored pools: ${moored.join(', ')}.`,
     );
@@ -215,7 +218,7 @@ async function meant(
   { storageClass, was }: Extract<DraftedChange, { kind: 'class-change' }>,
 ): Promise<NewClass> {
   const [now] = await listClasses(database, storageClass.name);
-  if (!now) throw HttpProblem.notFound('class', storageClass.name);
+  if (!now) throw Refusal.notFound('class', storageClass.name);
   // the default is a change of its own
   return { ...carriedOver(was, storageClass, now.storageClass), isDefault: now.isDefault };
 }

@@ -1,13 +1,9 @@
-import { createHmac } from 'node:crypto';
 import type { Request } from 'express';
 import type { Database } from '../database/database';
+import { Refusal } from '../refusals/refusal';
+import { digestOf } from '../secrets/digest';
 import { keys } from './idempotency-model';
 import { forgetKeys, freeKeys, takeKey } from './idempotency.sql';
-import { HttpProblem } from './problem';
-
-/** What a key came with, as a keyed digest: the request itself, with whatever it held, is kept nowhere. */
-export const digestOf = (secret: Buffer, request: string): string =>
-  createHmac('sha256', secret).update(request).digest('base64');
 
 interface Key {
   readonly key: string;
@@ -42,7 +38,7 @@ export class Idempotency {
     const key = request.header('Idempotency-Key');
     if (!key || request.method !== 'POST' || person === '') return run();
     if (!/^[\x21-\x7e]{1,200}$/.test(key))
-      throw HttpProblem.invalid('Idempotency-Key', 'A key is 1 to 200 printable characters without spaces.');
+      throw Refusal.invalid('Idempotency-Key', 'A key is 1 to 200 printable characters without spaces.');
     const digest = digestOf(this.secret, `${request.path} ${JSON.stringify(request.body)}`);
     const call = `${person} ${key}`;
     // the second of two at once is told of the first, and must not end what the first has
@@ -82,15 +78,15 @@ export class Idempotency {
   private async known(key: string, person: string, digest: string): Promise<Answer> {
     const known = await keys.in(this.database).findOne({ where: { key, person } });
     if (known && known.digest !== digest)
-      throw new HttpProblem(
-        422,
+      throw new Refusal(
+        'invalid',
         'key-reused',
         'Key used before',
         'This Idempotency-Key came with another request before. Use a new key.',
       );
     if (!known || known.status === null)
-      throw new HttpProblem(
-        409,
+      throw new Refusal(
+        'conflict',
         'in-progress',
         'Still in progress',
         'The first call with this Idempotency-Key is not finished yet.',

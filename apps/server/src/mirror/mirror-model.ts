@@ -1,6 +1,6 @@
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
-import type { PlatformObject, Plural } from './connector';
+import type { PlatformObject, Plural } from '../platform/connector';
 
 /** An object of the platform as last seen; the columns beside `body` are what is filtered by. */
 class PlatformObjectModel extends Model<

@@ -1,0 +1,8 @@
+export interface Change {
+  readonly person: string;
+  readonly action: 'create' | 'change' | 'delete' | 'sign-in' | 'reorder';
+  readonly kind: 'class' | 'mooring' | 'claim' | 'pool' | 'limit' | 'person' | 'backend' | 'finding' | 'grant' | 'plan';
+  readonly subject: string;
+  readonly before?: unknown;
+  readonly after?: unknown;
+}

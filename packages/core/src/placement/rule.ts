@@ -1,0 +1,46 @@
+export type FactUnit = 'bytes' | 'iops' | 'bytes-per-second' | 'copies' | 'share' | 'text';
+
+/** The rules in the order they are tried (domain §7). */
+export const ruleNames = [
+  'mooring',
+  'grant',
+  'allowance',
+  'backend',
+  'writable',
+  'site',
+  'access-mode',
+  'volume-mode',
+  'encryption',
+  'reduction',
+  'snapshots',
+  'offsite',
+  'expansion',
+  'copies',
+  'domain-level',
+  'witness',
+  'pinned-nodes',
+  'topology',
+  'size-limit',
+  'fill',
+  'subscription',
+  'disk-room',
+  'allotment',
+  'backend-cap',
+  'iops',
+  'throughput',
+  'second-copy',
+  'offsite-copy',
+  'namespace-quota',
+  'class-quota',
+] as const;
+
+export type RuleName = (typeof ruleNames)[number];
+
+/** One rule's outcome as data: what was needed, what there was. Wording belongs to the interface. */
+export interface Check {
+  readonly rule: RuleName;
+  readonly passed: boolean;
+  readonly need: number | string;
+  readonly have: number | string;
+  readonly unit: FactUnit;
+}
