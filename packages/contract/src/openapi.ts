@@ -1,5 +1,6 @@
 import { z } from 'zod';
-import { endpoints, type Endpoint } from './endpoints';
+import { endpoints } from './endpoints';
+import type { Endpoint } from './endpoints/endpoint';
 import { problemSchema } from './problem';
 
 const schemaOf = (schema: z.ZodType, io: 'input' | 'output') => {

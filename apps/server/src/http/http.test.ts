@@ -1,5 +1,6 @@
 import { execFileSync } from 'node:child_process';
-import { endpoints, type Endpoint } from '@moorage/contract/endpoints';
+import { endpoints } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { Problem } from '@moorage/contract/problem';
 import { Validator } from '@seriousme/openapi-schema-validator';
 import type { RunningServer } from '../server';

@@ -1,4 +1,5 @@
-import { endpoints, type Endpoint, type EndpointName } from '@moorage/contract/endpoints';
+import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { Person } from '@moorage/contract/people';
 import type { Express, Request, Response } from 'express';
 import type { z } from 'zod';

@@ -1,4 +1,5 @@
-import { endpoints, type Endpoint } from '@moorage/contract/endpoints';
+import { endpoints } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';

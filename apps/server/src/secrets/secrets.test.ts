@@ -1,5 +1,6 @@
 import { spawnSync } from 'node:child_process';
-import { endpoints, type Endpoint } from '@moorage/contract/endpoints';
+import { endpoints } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { RunningServer } from '../server';
 import { gneissSeed } from '@moorage/standins/backend-seeds';
 import { aClaim, aClass, Caller, eventually, makeWorld, type World } from '../testing/world';

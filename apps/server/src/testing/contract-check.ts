@@ -1,5 +1,6 @@
 import { Ajv2020, type ValidateFunction } from 'ajv/dist/2020';
-import { endpoints, type Endpoint } from '@moorage/contract/endpoints';
+import { endpoints } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import { openapiDocument } from '@moorage/contract/openapi';
 
 type Operation = { responses: Record<string, { content?: Record<string, { schema: object }> }> };

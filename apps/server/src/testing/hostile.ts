@@ -1,5 +1,6 @@
 import fc from 'fast-check';
-import { endpoints, type Endpoint } from '@moorage/contract/endpoints';
+import { endpoints } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import { z } from 'zod';
 
 /** Requests made from the contract: right, nearly right and hostile ones, the same for the same seed. */

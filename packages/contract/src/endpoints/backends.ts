@@ -1,0 +1,130 @@
+import { z } from 'zod';
+import { backendSchema, poolChangeSchema, poolSchema } from '../backends';
+import {
+  backendEventsSchema,
+  backendVolumePageSchema,
+  backendVolumeQuerySchema,
+  inventorySchema,
+  loadSchema,
+} from '../inventory';
+import { readinessSchema } from '../readiness';
+import {
+  accessSchema,
+  backendChangeSchema,
+  clientAtSchema,
+  credentialsChangedSchema,
+  credentialsSchema,
+  probeSchema,
+  registrationSchema,
+} from '../registration';
+import { engineering, reading, type Endpoint } from './endpoint';
+
+export const backendsEndpoints = {
+  listBackends: {
+    method: 'get',
+    path: '/api/backends',
+    summary: 'Backends with their pools',
+    allowed: reading,
+    response: z.array(backendSchema),
+  },
+  changePool: {
+    method: 'patch',
+    path: '/api/pools/:pool',
+    summary: 'Change marks, overcommit or allotment of a pool (If-Match)',
+    allowed: engineering,
+    body: poolChangeSchema,
+    response: poolSchema,
+  },
+  probeBackend: {
+    method: 'post',
+    path: '/api/backends/probe',
+    summary: 'Look at an address as a backend, and say what is there',
+    allowed: engineering,
+    body: accessSchema,
+    response: probeSchema,
+  },
+  registerBackend: {
+    method: 'post',
+    path: '/api/backends',
+    summary: 'Register a backend',
+    allowed: engineering,
+    body: registrationSchema,
+    response: backendSchema,
+    status: 201,
+  },
+  changeBackend: {
+    method: 'patch',
+    path: '/api/backends/:id',
+    summary: 'Change title, sites or cap of a backend (If-Match)',
+    allowed: engineering,
+    body: backendChangeSchema,
+    response: backendSchema,
+  },
+  changeCredentials: {
+    method: 'put',
+    path: '/api/backends/:id/credentials',
+    summary: 'Change the credentials of a backend, once the new ones are proven',
+    allowed: engineering,
+    body: credentialsSchema,
+    response: credentialsChangedSchema,
+  },
+  removeBackend: {
+    method: 'delete',
+    path: '/api/backends/:id',
+    summary: 'Forget a backend that holds nothing of ours',
+    allowed: engineering,
+    status: 204,
+  },
+  allowClient: {
+    method: 'put',
+    path: '/api/backends/:id/clients/:address',
+    params: clientAtSchema,
+    summary: 'Let the address of a node mount what a backend exports',
+    allowed: engineering,
+    status: 204,
+  },
+  disallowClient: {
+    method: 'delete',
+    path: '/api/backends/:id/clients/:address',
+    params: clientAtSchema,
+    summary: 'Take an address away from those that may mount what a backend exports',
+    allowed: engineering,
+    status: 204,
+  },
+  getInventory: {
+    method: 'get',
+    path: '/api/backends/:id/inventory',
+    summary: 'Nodes and disks of a backend',
+    allowed: reading,
+    response: inventorySchema,
+  },
+  listBackendVolumes: {
+    method: 'get',
+    path: '/api/backends/:id/volumes',
+    summary: 'Volumes on a backend, with their claims',
+    allowed: reading,
+    query: backendVolumeQuerySchema,
+    response: backendVolumePageSchema,
+  },
+  getLoad: {
+    method: 'get',
+    path: '/api/backends/:id/load',
+    summary: 'A day of IOPS, throughput and latency of the pools of a backend',
+    allowed: reading,
+    response: loadSchema,
+  },
+  listBackendEvents: {
+    method: 'get',
+    path: '/api/backends/:id/events',
+    summary: 'What the backend says happened to it, newest first',
+    allowed: reading,
+    response: backendEventsSchema,
+  },
+  readiness: {
+    method: 'get',
+    path: '/api/readiness',
+    summary: 'Whether each node can use each backend, and why not',
+    allowed: reading,
+    response: readinessSchema,
+  },
+} as const satisfies Record<string, Endpoint>;

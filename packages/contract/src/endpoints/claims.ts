@@ -1,0 +1,64 @@
+import { z } from 'zod';
+import {
+  claimDetailSchema,
+  claimPageSchema,
+  claimQuerySchema,
+  claimRowSchema,
+  lineSchema,
+  newClaimSchema,
+} from '../claims';
+import { manifestResultSchema, manifestTextSchema } from '../manifests';
+import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
+
+export const claimsEndpoints = {
+  listClaims: {
+    method: 'get',
+    path: '/api/claims',
+    summary: 'Claims, filtered and paged',
+    allowed: reading,
+    query: claimQuerySchema,
+    response: claimPageSchema,
+  },
+  createClaim: {
+    method: 'post',
+    path: '/api/claims',
+    summary: 'Create a claim on the platform',
+    allowed: claiming,
+    body: newClaimSchema,
+    response: claimRowSchema,
+    status: 201,
+  },
+  createFromManifest: {
+    method: 'post',
+    path: '/api/manifests',
+    summary: 'Make claims and classes from a manifest, all or none of them',
+    allowed: claiming,
+    body: manifestTextSchema,
+    bodyLimit: mebibyte,
+    response: manifestResultSchema,
+    status: 201,
+  },
+  getClaim: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name',
+    summary: 'A claim with the traces of its decisions',
+    allowed: reading,
+    response: claimDetailSchema,
+  },
+  deleteClaim: {
+    method: 'delete',
+    path: '/api/claims/:namespace/:name',
+    summary: 'Delete a claim on the platform; used data needs ?confirm=NAME',
+    allowed: claiming,
+    query: z.object({ confirm: z.string().optional() }),
+    status: 204,
+  },
+  getLine: {
+    method: 'get',
+    path: '/api/line',
+    summary: 'The Line of a claim, found by any identifier',
+    allowed: reading,
+    query: z.object({ claim: z.string().min(1).max(300) }),
+    response: lineSchema,
+  },
+} as const satisfies Record<string, Endpoint>;

@@ -1,0 +1,91 @@
+import { z } from 'zod';
+import {
+  classRowSchema,
+  foreignClassSchema,
+  grantsChangeSchema,
+  grantsSchema,
+  newClassSchema,
+  newSuccessorSchema,
+  successionSchema,
+} from '../classes';
+import { mebibyte, operating, reading, type Endpoint } from './endpoint';
+
+export const classesEndpoints = {
+  listClasses: {
+    method: 'get',
+    path: '/api/classes',
+    summary: 'Storage classes of this provisioner',
+    allowed: reading,
+    response: z.array(classRowSchema),
+  },
+  createClass: {
+    method: 'post',
+    path: '/api/classes',
+    summary: 'Create a storage class',
+    allowed: operating,
+    body: newClassSchema,
+    response: classRowSchema,
+    status: 201,
+  },
+  changeClass: {
+    method: 'put',
+    path: '/api/classes/:name',
+    summary: 'Change a storage class; what the platform fixes only while no claim uses it (If-Match)',
+    allowed: operating,
+    body: newClassSchema,
+    response: classRowSchema,
+  },
+  deleteClass: {
+    method: 'delete',
+    path: '/api/classes/:name',
+    summary: 'Delete a storage class that no claim uses',
+    allowed: operating,
+    status: 204,
+  },
+  makeDefault: {
+    method: 'put',
+    path: '/api/classes/:name/default',
+    summary: 'Make a class the one default',
+    allowed: operating,
+    status: 204,
+  },
+  listForeignClasses: {
+    method: 'get',
+    path: '/api/foreign-classes',
+    summary: 'Storage classes of other provisioners, as they are',
+    allowed: reading,
+    response: z.array(foreignClassSchema),
+  },
+  getGrants: {
+    method: 'get',
+    path: '/api/classes/:name/grants',
+    summary: 'Which namespaces may use a class',
+    allowed: reading,
+    response: grantsSchema,
+  },
+  changeGrants: {
+    method: 'patch',
+    path: '/api/classes/:name/grants',
+    summary: 'Open or keep a class, grant it to namespaces, with quotas (If-Match)',
+    allowed: operating,
+    body: grantsChangeSchema,
+    bodyLimit: mebibyte,
+    response: grantsSchema,
+  },
+  listSuccessions: {
+    method: 'get',
+    path: '/api/classes/:name/successions',
+    summary: 'Plans for moving claims from or to a class',
+    allowed: reading,
+    response: z.array(successionSchema),
+  },
+  makeSuccessor: {
+    method: 'post',
+    path: '/api/classes/:name/successor',
+    summary: 'Make the class that takes over, and plan how claims move to it',
+    allowed: operating,
+    body: newSuccessorSchema,
+    response: successionSchema,
+    status: 201,
+  },
+} as const satisfies Record<string, Endpoint>;
