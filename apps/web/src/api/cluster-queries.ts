@@ -1,23 +1,12 @@
-import type { FindingRow } from '@moorage/contract/findings';
-import {
-  disksOf,
-  type BackendEvents,
-  type BackendVolumeRow,
-  type Inventory,
-  type Load,
-} from '@moorage/contract/inventory';
-import type { Readiness } from '@moorage/contract/readiness';
-import type { PoolShapeRow, Reshape } from '@moorage/contract/reshapes';
+import { disksOf, type Inventory } from '@moorage/contract/inventory';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
-import { call } from './client';
+import { ask } from './client';
 import { queryClient } from './queries';
-
-const at = (id: string): string => `/api/backends/${encodeURIComponent(id)}`;
 
 const inventoryOf = (id: string) => ({
   queryKey: ['inventory', id],
-  queryFn: () => call<Inventory>(`${at(id)}/inventory`),
+  queryFn: () => ask('getInventory', { params: { id } }),
   // comparing tens of thousands of disks with those before costs more than drawing them
   structuralSharing: false,
 });
@@ -32,35 +21,31 @@ export const useDisks = (inventory: Inventory | undefined) =>
 export const useReshapes = (id: string) =>
   useQuery({
     queryKey: ['reshapes', id],
-    queryFn: () => call<Reshape[]>(`${at(id)}/reshapes`),
+    queryFn: () => ask('listReshapes', { params: { id } }),
     // moving data tells of itself only when asked
     refetchInterval: ({ state }) => (state.data?.some((r) => r.endedAt === null) ? 1000 : false),
   });
 export const usePoolShape = (id: string, pool: string | undefined) =>
   useQuery({
     queryKey: ['inventory', id, 'shape', pool],
-    queryFn: () => call<PoolShapeRow>(`${at(id)}/pools/${encodeURIComponent(pool!)}/shape`),
+    queryFn: () => ask('getPoolShape', { params: { id, pool: pool! } }),
     enabled: pool !== undefined,
   });
 export const useBackendVolumes = (id: string, q: string, offset: number) =>
   useQuery({
     queryKey: ['inventory', id, 'volumes', q, offset],
-    queryFn: () =>
-      call<{ volumes: BackendVolumeRow[]; total: number }>(
-        `${at(id)}/volumes?limit=100&offset=${offset}${q ? `&q=${encodeURIComponent(q)}` : ''}`,
-      ),
+    queryFn: () => ask('listBackendVolumes', { params: { id }, query: { limit: 100, offset, q } }),
     placeholderData: keepPreviousData,
     refetchInterval: ({ state }) => (state.data?.volumes.some((v) => v.degraded) ? 2000 : false),
   });
 export const useLoad = (id: string) =>
-  useQuery({ queryKey: ['load', id], queryFn: () => call<Load>(`${at(id)}/load`), refetchInterval: 60_000 });
+  useQuery({ queryKey: ['load', id], queryFn: () => ask('getLoad', { params: { id } }), refetchInterval: 60_000 });
 export const useBackendEvents = (id: string) =>
   useQuery({
     queryKey: ['inventory', id, 'events'],
-    queryFn: () => call<BackendEvents>(`${at(id)}/events`),
+    queryFn: () => ask('listBackendEvents', { params: { id } }),
     refetchInterval: 15_000,
   });
 export const useReadiness = () =>
-  useQuery({ queryKey: ['readiness'], queryFn: () => call<Readiness>('/api/readiness'), refetchInterval: 15_000 });
-export const useFindings = () =>
-  useQuery({ queryKey: ['findings'], queryFn: () => call<FindingRow[]>('/api/findings') });
+  useQuery({ queryKey: ['readiness'], queryFn: () => ask('readiness'), refetchInterval: 15_000 });
+export const useFindings = () => useQuery({ queryKey: ['findings'], queryFn: () => ask('listFindings') });

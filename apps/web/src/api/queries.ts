@@ -1,11 +1,6 @@
-import type { BackendRow } from '@moorage/contract/backends';
-import type { ClaimDetail, ClaimPage, Line } from '@moorage/contract/claims';
-import type { ClassRow, ForeignClass, Grants, Succession } from '@moorage/contract/classes';
-import type { KeptPlan, PlacementState } from '@moorage/contract/moorings';
-import type { NamespaceUsage } from '@moorage/contract/namespaces';
-import type { DemoPeople, Session } from '@moorage/contract/people';
+import type { ClaimQuery } from '@moorage/contract/claims';
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
-import { ApiProblem, call } from './client';
+import { ApiProblem, ask } from './client';
 
 /** Refusals are final; a server that does not answer is asked again. */
 export const queryClient = new QueryClient({
@@ -18,52 +13,48 @@ export const queryClient = new QueryClient({
 });
 
 export const usePerson = () =>
-  useQuery({ queryKey: ['person'], queryFn: () => call<Session>('/api/session'), retry: false, staleTime: Infinity });
+  useQuery({ queryKey: ['person'], queryFn: () => ask('whoAmI'), retry: false, staleTime: Infinity });
 export const useDemoPeople = () =>
-  useQuery({ queryKey: ['demo-people'], queryFn: () => call<DemoPeople>('/api/demo-people'), staleTime: Infinity });
-export const useBackends = () =>
-  useQuery({ queryKey: ['backends'], queryFn: () => call<BackendRow[]>('/api/backends') });
+  useQuery({ queryKey: ['demo-people'], queryFn: () => ask('demoPeople'), staleTime: Infinity });
+export const useBackends = () => useQuery({ queryKey: ['backends'], queryFn: () => ask('listBackends') });
 /** Sites that are known: this one, and those that backends are reached from. */
 export function useSites(): readonly string[] {
   const site = usePerson().data?.site;
   const backends = useBackends().data;
   return [...new Set([...(site ? [site] : []), ...(backends?.flatMap((b) => b.sites) ?? [])])].sort();
 }
-export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => call<ClassRow[]>('/api/classes') });
+export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => ask('listClasses') });
 export const useForeignClasses = () =>
-  useQuery({ queryKey: ['classes', 'foreign'], queryFn: () => call<ForeignClass[]>('/api/foreign-classes') });
+  useQuery({ queryKey: ['classes', 'foreign'], queryFn: () => ask('listForeignClasses') });
 export const useGrants = (name: string) =>
-  useQuery({ queryKey: ['grants', name], queryFn: () => call<Grants>(`/api/classes/${name}/grants`) });
+  useQuery({ queryKey: ['grants', name], queryFn: () => ask('getGrants', { params: { name } }) });
 export const useSuccessions = (name: string) =>
   useQuery({
     queryKey: ['classes', 'successions', name],
-    queryFn: () => call<Succession[]>(`/api/classes/${name}/successions`),
+    queryFn: () => ask('listSuccessions', { params: { name } }),
   });
 export const placementQuery = {
   queryKey: ['placement'],
-  queryFn: () => call<PlacementState>('/api/placement'),
+  queryFn: () => ask('placementState'),
 };
 export const usePlacement = () => useQuery(placementQuery);
-export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => call<KeptPlan[]>('/api/planned-places') });
-export const useNamespaces = () =>
-  useQuery({ queryKey: ['namespaces'], queryFn: () => call<NamespaceUsage[]>('/api/namespaces') });
-export const useClaims = (parameters: Record<string, string | undefined>) => {
-  const search = new URLSearchParams(Object.entries(parameters).filter((e): e is [string, string] => !!e[1]));
-  return useQuery({
-    queryKey: ['claims', search.toString()],
-    queryFn: () => call<ClaimPage>(`/api/claims?${search.toString()}`),
+export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => ask('listPlans') });
+export const useNamespaces = () => useQuery({ queryKey: ['namespaces'], queryFn: () => ask('listNamespaces') });
+export const useClaims = (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>
+  useQuery({
+    queryKey: ['claims', 'page', query],
+    queryFn: () => ask('listClaims', { query }),
     placeholderData: keepPreviousData,
   });
-};
 export const useClaim = (namespace: string, name: string) =>
   useQuery({
     queryKey: ['claims', 'one', namespace, name],
-    queryFn: () => call<ClaimDetail>(`/api/claims/${encodeURIComponent(namespace)}/${encodeURIComponent(name)}`),
+    queryFn: () => ask('getClaim', { params: { namespace, name } }),
   });
 export const useLine = (claim: string | null) =>
   useQuery({
     queryKey: ['line', claim],
-    queryFn: () => call<Line>(`/api/line?claim=${encodeURIComponent(claim!)}`),
+    queryFn: () => ask('getLine', { query: { claim: claim! } }),
     enabled: !!claim,
     placeholderData: keepPreviousData,
   });

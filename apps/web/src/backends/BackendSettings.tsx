@@ -5,7 +5,7 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { quantityWords } from '@moorage/contract/claims';
 import { useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
 import { NamesField } from '../parts/NamesField';
@@ -35,7 +35,7 @@ function General({ backend }: { backend: BackendRow }) {
       cap: cap.trim() === '' ? null : size.ok ? size.bytes : undefined,
     };
     const send = async (version: number, body: BackendChange) => {
-      const after = await call<BackendRow>(`/api/backends/${backend.id}`, { method: 'PATCH', version, body });
+      const after = await ask('changeBackend', { params: { id: backend.id }, version, body });
       await queryClient.invalidateQueries({ queryKey: ['backends'] });
       return after;
     };
@@ -95,8 +95,8 @@ function Credentials({ backend }: { backend: BackendRow }) {
   const [password, setPassword] = useState('');
   const [old, setOld] = useState<CredentialsChanged['old']>();
   const change = useAct(async () => {
-    const answer = await call<CredentialsChanged>(`/api/backends/${backend.id}/credentials`, {
-      method: 'PUT',
+    const answer = await ask('changeCredentials', {
+      params: { id: backend.id },
       body: { username, password },
     });
     setOld(answer.old);
@@ -137,7 +137,7 @@ function Remove({ backend }: { backend: BackendRow }) {
   const [name, setName] = useState('');
   const moored = backend.pools.length;
   const remove = useAct(async () => {
-    await call(`/api/backends/${backend.id}`, { method: 'DELETE' });
+    await ask('removeBackend', { params: { id: backend.id } });
     await queryClient.invalidateQueries({ queryKey: ['backends'] });
     go('/backends');
     return { text: `${backend.id} is forgotten. Nothing on it was touched.` };

@@ -5,7 +5,7 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import { quantityWords } from '@moorage/contract/claims';
 import { useContext, useState } from 'react';
 import { Controller, useForm } from 'react-hook-form';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { PersonContext, useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 
@@ -66,8 +66,8 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
       tier: fields.tier === '' ? null : (fields.tier as Tier),
     };
     try {
-      const after = await call<PoolRow>(`/api/pools/${pool.id}`, {
-        method: 'PATCH',
+      const after = await ask('changePool', {
+        params: { pool: pool.id },
         version: pool.version,
         body: change,
       });
@@ -84,7 +84,7 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
       show({
         kind: 'done',
         text: `The limits of ${pool.name} are changed.`,
-        undo: () => call(`/api/pools/${pool.id}`, { method: 'PATCH', version: after.version, body: before }),
+        undo: () => ask('changePool', { params: { pool: pool.id }, version: after.version, body: before }),
       });
       setAnchor(null);
     } catch (error) {

@@ -1,7 +1,7 @@
 import { Box, Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useReadiness } from '../api/cluster-queries';
 import { queryClient } from '../api/queries';
 import { useInAddress } from '../frame/address';
@@ -49,14 +49,14 @@ function Remedy({ check, cell, stay }: { check: Check; cell: Cell; stay: () => v
 }
 
 function LetIn({ address, cell: { node, backend }, stay }: { address: string; cell: Cell; stay: () => void }) {
-  const path = `/api/backends/${encodeURIComponent(backend)}/clients/${address}`;
+  const params = { id: backend, address };
   const letIn = useAct(async () => {
     stay();
-    await call(path, { method: 'PUT' });
+    await ask('allowClient', { params });
     await refresh();
     return {
       text: `${backend} exports to ${node} (${address}/32) as well.`,
-      undo: () => call(path, { method: 'DELETE' }).then(refresh),
+      undo: () => ask('disallowClient', { params }).then(refresh),
     };
   });
   return (

@@ -1,9 +1,8 @@
 import { Box, Button, Paper, TextField, Typography } from '@mui/material';
 import type { Trust } from '@moorage/contract/backends';
-import type { BackendRow } from '@moorage/contract/backends';
 import { registrationSchema, type Probe } from '@moorage/contract/registration';
 import { useState } from 'react';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { queryClient, usePerson, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
@@ -60,8 +59,7 @@ export default function Register() {
   const look = async (with_: Trust = trust) => {
     setBusy('looking');
     try {
-      const found = await call<Probe>('/api/backends/probe', {
-        method: 'POST',
+      const found = await ask('probeBackend', {
         body: { address, username, password, trust: with_ },
       });
       setProbe(found);
@@ -89,8 +87,7 @@ export default function Register() {
       return setProblems(Object.fromEntries(read.error.issues.map((i) => [String(i.path[0]), i.message])));
     setBusy('registering');
     try {
-      const made = await call<BackendRow>('/api/backends', {
-        method: 'POST',
+      const made = await ask('registerBackend', {
         body: read.data,
         key: crypto.randomUUID(),
       });

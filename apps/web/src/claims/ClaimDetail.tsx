@@ -3,7 +3,7 @@ import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, useClaim, useClasses } from '../api/queries';
 import { useGo, useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
@@ -54,8 +54,9 @@ function Deletion({
   const { data: classes } = useClasses();
   const used = claim.consumed ?? 0;
   const remove = useAct(async () => {
-    await call(`/api/claims/${claim.namespace}/${claim.name}?confirm=${encodeURIComponent(typed)}`, {
-      method: 'DELETE',
+    await ask('deleteClaim', {
+      params: { namespace: claim.namespace, name: claim.name },
+      query: { confirm: typed },
     });
     void queryClient.invalidateQueries({ queryKey: ['claims'] });
     // one that pods still use stays for now: what it waits for is seen on its own page

@@ -1,13 +1,12 @@
 import { zodResolver } from '@hookform/resolvers/zod';
 import { Box, Button, Drawer, MenuItem, TextField, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
-import { newClaimSchema, type ClaimRow, type NewClaim as NewClaimData } from '@moorage/contract/claims';
-import type { ManifestResult } from '@moorage/contract/manifests';
+import { newClaimSchema, type NewClaim as NewClaimData } from '@moorage/contract/claims';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useContext, useMemo, useRef, useState } from 'react';
 import { Controller, useForm, useWatch } from 'react-hook-form';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { queryClient, usePlacement } from '../api/queries';
 import { useInAddress, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
@@ -121,7 +120,7 @@ function ClaimForm({ close }: { close: () => void }) {
   const allowances = state?.classes.find((c) => c.name === className)?.allowances ?? [];
   const submit = handleSubmit(async (body) => {
     try {
-      const made = await call<ClaimRow>('/api/claims', { method: 'POST', body, key: key.current });
+      const made = await ask('createClaim', { body, key: key.current });
       void queryClient.invalidateQueries({ queryKey: ['claims'] });
       select(`${made.namespace}/${made.name}`);
       show({ kind: 'done', text: `Claim ${made.namespace}/${made.name} is made.` });
@@ -273,7 +272,7 @@ function ManifestForm({ close }: { close: () => void }) {
   const submit = async (event: React.FormEvent) => {
     event.preventDefault();
     try {
-      const { made } = await call<ManifestResult>('/api/manifests', { method: 'POST', body: { text } });
+      const { made } = await ask('createFromManifest', { body: { text } });
       void queryClient.invalidateQueries({ queryKey: ['claims'] });
       const claim = made.find((m) => m.namespace);
       if (claim) select(`${claim.namespace}/${claim.name}`);

@@ -1,7 +1,7 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ClaimRow, DecisionRow } from '@moorage/contract/claims';
 import type { Change } from '@moorage/core/placement/remedies';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { placementQuery, queryClient } from '../api/queries';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity } from '@moorage/core/sizes/quantity';
@@ -31,40 +31,45 @@ export function useChange(claim: Asked) {
   const go = useGo();
   const { namespace, className } = claim;
   const moor = useAct(async (pool: string) => {
-    await call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: true } });
+    const send = (enabled: boolean) =>
+      ask('setMooring', { params: { className: className ?? '', pool }, body: { enabled } });
+    await send(true);
     return {
       text: `${className} is moored to ${pool}. The claim is decided again.`,
-      undo: () => call(`/api/moorings/${className}/${pool}`, { method: 'PUT', body: { enabled: false } }),
+      undo: () => send(false),
     };
   });
   const limit = useAct(async ({ scope, bytes }: { scope: 'namespace' | 'class'; bytes: number }) => {
-    const path = `/api/namespaces/${namespace}/limit${scope === 'class' ? `/${className}` : ''}`;
+    const send = (to: number | null) =>
+      scope === 'class'
+        ? ask('setClassLimit', { params: { namespace, className: className ?? '' }, body: { bytes: to } })
+        : ask('setNamespaceLimit', { params: { namespace }, body: { bytes: to } });
     const state = await queryClient.fetchQuery(placementQuery);
     const before = state.limits.find(
       (l) => l.namespace === namespace && l.className === (scope === 'class' ? className : null),
     )?.bytes;
-    await call(path, { method: 'PUT', body: { bytes } });
+    await send(bytes);
     return {
       text: 'The limit is raised. The claim is decided again.',
-      undo: () => call(path, { method: 'PUT', body: { bytes: before ?? null } }),
+      undo: () => send(before ?? null),
     };
   });
   const pool = useAct(
     async ({ id, member, value }: { id: string; member: 'allotment' | 'overcommit'; value: number }) => {
       const state = await queryClient.fetchQuery(placementQuery);
       const before = state.pools.find((p) => p.id === id)?.[member];
-      await call(`/api/pools/${id}`, { method: 'PATCH', body: { [member]: value } });
+      await ask('changePool', { params: { pool: id }, body: { [member]: value } });
       return {
         text: `${id} is changed. The claim is decided again.`,
         ...(before !== undefined && {
-          undo: () => call(`/api/pools/${id}`, { method: 'PATCH', body: { [member]: before } }),
+          undo: () => ask('changePool', { params: { pool: id }, body: { [member]: before } }),
         }),
       };
     },
   );
   const grant = useAct(async (to: string) => {
     const send = (granted: boolean) =>
-      call(`/api/classes/${className}/grants`, { method: 'PATCH', body: { set: [{ namespace: to, granted }] } });
+      ask('changeGrants', { params: { name: className ?? '' }, body: { set: [{ namespace: to, granted }] } });
     await send(true);
     return { text: `${className} is granted to ${to}.`, undo: () => send(false) };
   });

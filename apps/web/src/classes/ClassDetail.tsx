@@ -17,7 +17,7 @@ import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { stringify } from 'yaml';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, useClasses, usePlacement } from '../api/queries';
 import { useGo, useKeepLine } from '../frame/address';
 import { useDraft } from '../moorings/draft';
@@ -159,7 +159,7 @@ function Detail({ row }: { row: ClassRow }) {
     }
     const before = live?.defaultClass;
     const set = async (to: string) => {
-      await call(`/api/classes/${to}/default`, { method: 'PUT' });
+      await ask('makeDefault', { params: { name: to } });
       await queryClient.invalidateQueries({ queryKey: ['classes'] });
     };
     await set(name);
@@ -169,7 +169,7 @@ function Detail({ row }: { row: ClassRow }) {
     };
   });
   const remove = useAct(async () => {
-    await call(`/api/classes/${name}`, { method: 'DELETE' });
+    await ask('deleteClass', { params: { name } });
     await queryClient.invalidateQueries({ queryKey: ['classes'] });
     go('/classes');
     return { text: `Class ${name} is deleted.` };

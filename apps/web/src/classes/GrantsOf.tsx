@@ -19,7 +19,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, useGrants } from '../api/queries';
 import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
@@ -91,7 +91,7 @@ function GrantTable({ grants }: { grants: Grants }) {
   const change = useAct(
     async ({ body, text, undo }: { body: Partial<GrantsChange>; text: string; undo?: Partial<GrantsChange> }) => {
       const send = async (what: Partial<GrantsChange>) => {
-        await call(`/api/classes/${className}/grants`, { method: 'PATCH', body: what });
+        await ask('changeGrants', { params: { name: className }, body: what });
         await queryClient.invalidateQueries({ queryKey: ['grants'] });
       };
       await send(body);

@@ -4,7 +4,7 @@ import type { ManifestResult } from '@moorage/contract/manifests';
 import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useRef, useState } from 'react';
 import { stringify } from 'yaml';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { queryClient, useClasses, useForeignClasses } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
@@ -92,7 +92,7 @@ export default function Manifests() {
     setBusy(true);
     setRefused(undefined);
     try {
-      const { made, kept } = await call<ManifestResult>('/api/manifests', { method: 'POST', body: { text } });
+      const { made, kept } = await ask('createFromManifest', { body: { text } });
       await queryClient.invalidateQueries({ queryKey: ['classes'] });
       await queryClient.invalidateQueries({ queryKey: ['placement'] });
       const say = (what: string, list: ManifestResult['made']) =>

@@ -3,7 +3,7 @@ import { readManifestText, writeClassInto } from '@moorage/contract/manifest-tex
 import type { PlacementState } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useDraft } from '../moorings/draft';
@@ -41,8 +41,8 @@ function Making({ state }: { state: PlacementState }) {
   const submit = async ({ cls, text }: Filled) => {
     setRefused(undefined);
     try {
-      await call('/api/manifests', { method: 'POST', body: { text: unmarked(text) }, key: crypto.randomUUID() });
-      if (cls.isDefault) await call(`/api/classes/${cls.name}/default`, { method: 'PUT' });
+      await ask('createFromManifest', { body: { text: unmarked(text) }, key: crypto.randomUUID() });
+      if (cls.isDefault) await ask('makeDefault', { params: { name: cls.name } });
       await queryClient.invalidateQueries({ queryKey: ['classes'] });
       await queryClient.invalidateQueries({ queryKey: ['placement'] });
       sessionStorage.removeItem(keptUnder);

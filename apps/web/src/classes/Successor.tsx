@@ -1,8 +1,8 @@
-import type { ClassRow, Succession } from '@moorage/contract/classes';
+import type { ClassRow } from '@moorage/contract/classes';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { differences, isLoose, successorName } from '@moorage/core/classes/succession';
 import { useMemo, useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useNotice } from '../parts/useAct';
@@ -37,8 +37,8 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
         return go(`/classes/${name}`);
       }
       const { isDefault, ...storageClass } = cls;
-      const plan = await call<Succession>(`/api/classes/${name}/successor`, {
-        method: 'POST',
+      const plan = await ask('makeSuccessor', {
+        params: { name },
         body: { storageClass, takesDefault: isDefault },
         key: crypto.randomUUID(),
       });

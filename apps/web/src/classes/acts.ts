@@ -1,5 +1,5 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { queryClient } from '../api/queries';
 
 /** Changes a class that nobody changed since `version`; makes it the default when it is to be and is not. */
@@ -9,12 +9,12 @@ export async function changeClass(
   cls: NewClass,
   wasDefault = cls.isDefault,
 ): Promise<ClassRow> {
-  const row = await call<ClassRow>(`/api/classes/${name}`, {
-    method: 'PUT',
+  const row = await ask('changeClass', {
+    params: { name },
     version: Number(version),
     body: { ...cls, isDefault: wasDefault },
   });
-  if (cls.isDefault && !wasDefault) await call(`/api/classes/${name}/default`, { method: 'PUT' });
+  if (cls.isDefault && !wasDefault) await ask('makeDefault', { params: { name } });
   await Promise.all([['classes'], ['placement']].map((queryKey) => queryClient.invalidateQueries({ queryKey })));
   return row;
 }

@@ -1,7 +1,7 @@
 import { Box, Button, LinearProgress, Typography } from '@mui/material';
 import type { Reshape, ReshapeState } from '@moorage/contract/reshapes';
 import { sizeText } from '@moorage/core/sizes/display';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useReshapes } from '../api/cluster-queries';
 import { queryClient } from '../api/queries';
 import { MarkedWord, type MarkKind } from '../marks/Mark';
@@ -58,7 +58,7 @@ function ChangeRow({ change, backend }: { change: Reshape; backend: string }) {
   const may = useMay('administrator', 'operator', 'storage-engineer');
   const [mark, words] = states[change.state];
   const undo = useAct(async () => {
-    await call(`/api/reshapes/${change.id}/undo`, { method: 'POST' });
+    await ask('undoReshape', { params: { id: change.id } });
     await queryClient.invalidateQueries({ queryKey: ['reshapes', backend] });
     return { text: `${change.pool}: what was taken is being given back.` };
   });

@@ -1,10 +1,10 @@
 import { Box, Button, MenuItem, Paper, TextField, Typography } from '@mui/material';
 import type { SeenDisk } from '@moorage/contract/inventory';
-import type { NewReshape, PoolShapeRow, Reshape } from '@moorage/contract/reshapes';
+import type { NewReshape, PoolShapeRow } from '@moorage/contract/reshapes';
 import { predictGrowth, predictLeaving, type PoolDisk } from '@moorage/core/clusters/reshape';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useMemo, useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { usePoolShape } from '../api/cluster-queries';
 import { queryClient } from '../api/queries';
 import { useInAddress } from '../frame/address';
@@ -19,8 +19,8 @@ const percent = (share: number): string => `${(100 * share).toFixed(share < 0.1 
 function useBegin(backend: string, done: () => void) {
   const [, see] = useInAddress('see', 'pools');
   return useAct(async (body: NewReshape) => {
-    const made = await call<Reshape>(`/api/backends/${backend}/reshapes`, {
-      method: 'POST',
+    const made = await ask('beginReshape', {
+      params: { id: backend },
       body,
       key: crypto.randomUUID(),
     });

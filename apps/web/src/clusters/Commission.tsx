@@ -11,7 +11,7 @@ import {
   Typography,
 } from '@mui/material';
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
-import type { NewReshape, Reshape } from '@moorage/contract/reshapes';
+import type { NewReshape } from '@moorage/contract/reshapes';
 import type { Scheme } from '@moorage/core/capacity/usable';
 import { forbids } from '@moorage/core/clusters/design';
 import { fromPortable, toPortable, type Missing } from '@moorage/core/clusters/design-file';
@@ -19,7 +19,7 @@ import { unfit, type DomainLevel } from '@moorage/core/clusters/disk';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useRef, useState } from 'react';
 import { useParams } from 'react-router';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useDisks, useInventory } from '../api/cluster-queries';
 import { queryClient } from '../api/queries';
 import { useGo } from '../frame/address';
@@ -85,8 +85,8 @@ function Designer({
       protocols: [protocol],
       encrypted,
     };
-    const made = await call<Reshape>(`/api/backends/${backend}/reshapes`, {
-      method: 'POST',
+    const made = await ask('beginReshape', {
+      params: { id: backend },
       body,
       key: crypto.randomUUID(),
     });

@@ -1,8 +1,7 @@
 import { Autocomplete, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import type { ClaimPage } from '@moorage/contract/claims';
 import { useEffect, useRef, useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useBackends } from '../api/queries';
 import { stateWords } from '../words/claims';
 import { useGo, useSelected } from './address';
@@ -34,7 +33,7 @@ export function FindBox() {
   const q = text.trim();
   const { data } = useQuery({
     queryKey: ['claims', 'find', q],
-    queryFn: () => call<ClaimPage>(`/api/claims?limit=8&sort=name&direction=asc&q=${encodeURIComponent(q)}`),
+    queryFn: () => ask('listClaims', { query: { limit: 8, sort: 'name', direction: 'asc', q } }),
     enabled: q.length > 1,
   });
   const { data: backends } = useBackends();

@@ -2,7 +2,7 @@ import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/mat
 import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useFindings } from '../api/cluster-queries';
 import { useLiveState } from '../api/live';
 import { queryClient } from '../api/queries';
@@ -35,7 +35,7 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
   const { look, turn } = useLook();
   const lostAt = useLiveState((s) => s.lostAt);
   const signOut = async () => {
-    await call('/api/session', { method: 'DELETE' });
+    await ask('signOut');
     queryClient.clear();
     window.location.assign('/');
   };

@@ -17,7 +17,7 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { nameProblem } from '@moorage/core/claims/name';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { useEffect, useMemo, useRef, useState } from 'react';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
@@ -134,7 +134,7 @@ function Fitting({ state }: { state: PlacementState }) {
   const { answer, done } = useFit(state, lines);
   const set = (at: number, part: Partial<Row>) => setRows(rows.map((r, i) => (i === at ? { ...r, ...part } : r)));
   const keep = useAct(async () => {
-    await call('/api/planned-places', { method: 'POST', body: { places: answer!.places } });
+    await ask('planPlaces', { body: { places: answer!.places } });
     go('/moorings');
     return {
       text: `The plan is kept: ${answer!.places.length} claims go to their pools when they come, as long as every rule passes there.`,

@@ -1,7 +1,6 @@
 import { Box, Button, Paper, Typography } from '@mui/material';
-import type { Applied } from '@moorage/contract/moorings';
 import type { ClassChange } from '@moorage/core/placement/outlook';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { useAct } from '../parts/useAct';
@@ -13,7 +12,7 @@ import { changeText, consequencesOfDraft, theirsText } from './draft-words';
 export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) {
   const { changes, conflicts, drop, setConflicts, keepMine, clear } = useDraft();
   const apply = useAct(async () => {
-    const { applied, conflicts: found } = await call<Applied>('/api/drafts', { method: 'POST', body: { changes } });
+    const { applied, conflicts: found } = await ask('applyDraft', { body: { changes } });
     await refreshPlacement();
     if (found.length > 0) {
       setConflicts(found);

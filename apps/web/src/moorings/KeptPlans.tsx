@@ -1,6 +1,6 @@
 import { Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { KeptPlan } from '@moorage/contract/moorings';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, usePlans } from '../api/queries';
 import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
@@ -12,7 +12,7 @@ export function KeptPlans() {
   const query = usePlans();
   const may = useMay('administrator', 'operator');
   const drop = useAct(async ({ plan, claims }: KeptPlan) => {
-    await call(`/api/planned-places/${plan}`, { method: 'DELETE' });
+    await ask('dropPlan', { params: { plan } });
     await queryClient.invalidateQueries({ queryKey: ['plans'] });
     return {
       text: `The plan is let go: ${claims} ${claims === 1 ? 'claim is' : 'claims are'} placed as their classes choose.`,

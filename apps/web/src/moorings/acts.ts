@@ -1,14 +1,12 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
 import type { Strategy } from '@moorage/core/classes/storage-class';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient } from '../api/queries';
 import { useAct } from '../parts/useAct';
 import { changeClass } from '../classes/acts';
 import { strategyWords } from '../classes/words';
 import { mooringChange, orderChange, strategyChange, useDraft, withDraft } from './draft';
 import type { Cell, MooringActs } from './Grid';
-
-const mooringPath = (m: Cell) => `/api/moorings/${m.className}/${m.pool}`;
 
 /** What this browser last heard or guessed; read when a change is really sent, since changes wait for one another. */
 const live = (): PlacementState | undefined => queryClient.getQueryData<PlacementState>(['placement']);
@@ -31,7 +29,11 @@ async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Pr
   const before = findIn(known(), cell);
   if (before) keep((all) => all.map((m) => (m === before ? { ...m, ...body } : m)));
   try {
-    const after = await call<MooringRow>(mooringPath(cell), { method: 'PUT', version: before?.version, body });
+    const after = await ask('setMooring', {
+      params: { className: cell.className, pool: cell.pool },
+      version: before?.version,
+      body,
+    });
     keep((all) => [...all.filter((m) => m.className !== cell.className || m.pool !== cell.pool), after]);
   } finally {
     void refreshPlacement();
@@ -41,7 +43,7 @@ async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Pr
 async function putOrder(className: string, pools: string[]): Promise<void> {
   keep((all) => all.map((m) => (m.className === className ? { ...m, order: pools.indexOf(m.pool) + 1 } : m)));
   try {
-    const after = await call<MooringRow[]>(`/api/moorings/${className}`, { method: 'PUT', body: { pools } });
+    const after = await ask('orderMoorings', { params: { className }, body: { pools } });
     keep((all) => [...all.filter((m) => m.className !== className), ...after]);
   } finally {
     void refreshPlacement();

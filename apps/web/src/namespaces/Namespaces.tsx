@@ -20,7 +20,7 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { useEffect, useState } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { queryClient, useNamespaces } from '../api/queries';
 import { useAddress, useInAddress, useKeepLine } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
@@ -42,7 +42,19 @@ const measureWords: Record<Measure, string> = {
 
 type ClassUse = NamespaceUsage['classes'][number];
 
-function Limit({ path, value, what, may }: { path: string; value: number | null; what: string; may: boolean }) {
+function Limit({
+  namespace,
+  className,
+  value,
+  what,
+  may,
+}: {
+  namespace: string;
+  className?: string;
+  value: number | null;
+  what: string;
+  may: boolean;
+}) {
   const given = value === null ? '' : formatQuantity(value as Bytes);
   const [text, setText] = useState(given);
   useEffect(() => setText(given), [given]);
@@ -53,13 +65,17 @@ function Limit({ path, value, what, may }: { path: string; value: number | null;
       : size?.ok && size.bytes === 0
         ? 'A limit must be above zero; leave it empty for none.'
         : undefined;
+  const send = (bytes: number | null) =>
+    className === undefined
+      ? ask('setNamespaceLimit', { params: { namespace }, body: { bytes } })
+      : ask('setClassLimit', { params: { namespace, className }, body: { bytes } });
   const set = useAct(async (bytes: number | null) => {
-    await call(path, { method: 'PUT', body: { bytes } });
+    await send(bytes);
     await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
     return {
       text: bytes === null ? `${what} has no limit now.` : `The limit of ${what} is changed.`,
       undo: async () => {
-        await call(path, { method: 'PUT', body: { bytes: value } });
+        await send(value);
         await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
       },
     };
@@ -103,7 +119,6 @@ function Details({ row, className, may }: { row: NamespaceUsage; className: stri
     ? row.classes.find((c) => c.className === className)
     : row;
   const what = className ? `${row.namespace} in ${className}` : row.namespace;
-  const base = `/api/namespaces/${row.namespace}/limit`;
   return (
     <Paper sx={{ p: 2, display: 'flex', gap: 4, flexWrap: 'wrap', alignItems: 'flex-start' }}>
       <Box sx={{ flex: 1, minWidth: 380 }}>
@@ -131,10 +146,11 @@ function Details({ row, className, may }: { row: NamespaceUsage; className: stri
         )}
       </Box>
       <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
-        <Limit path={base} value={row.limit} what={row.namespace} may={may} />
+        <Limit namespace={row.namespace} value={row.limit} what={row.namespace} may={may} />
         {className && (
           <Limit
-            path={`${base}/${className}`}
+            namespace={row.namespace}
+            className={className}
             value={row.classes.find((c) => c.className === className)?.limit ?? null}
             what={`it in ${className}`}
             may={may}

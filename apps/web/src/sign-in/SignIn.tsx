@@ -2,7 +2,7 @@ import { Box, Button, Paper, TextField, Typography } from '@mui/material';
 import { signInSchema } from '@moorage/contract/people';
 import { zodResolver } from '@hookform/resolvers/zod';
 import { useForm } from 'react-hook-form';
-import { ApiProblem, call } from '../api/client';
+import { ApiProblem, ask } from '../api/client';
 import { queryClient, useDemoPeople } from '../api/queries';
 
 export function SignIn() {
@@ -12,7 +12,7 @@ export function SignIn() {
   });
   const { data: people = [] } = useDemoPeople();
   const enter = async (body: { name: string; password: string }) =>
-    queryClient.setQueryData(['person'], await call('/api/session', { method: 'POST', body }));
+    queryClient.setQueryData(['person'], await ask('signIn', { body }));
   const submit = handleSubmit(async (body) => {
     try {
       await enter(body);

@@ -4,7 +4,7 @@ import { consequences, findingKinds, type Consequence } from '@moorage/core/find
 import dayjs from 'dayjs';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { call } from '../api/client';
+import { ask } from '../api/client';
 import { useFindings } from '../api/cluster-queries';
 import { queryClient } from '../api/queries';
 import { useInAddress, useKeepLine } from '../frame/address';
@@ -22,7 +22,6 @@ const marks: Record<Consequence, MarkKind> = {
   'time-to-limit': 'degraded',
   waste: 'waiting',
 };
-const pathOf = (id: string): string => `/api/findings/${encodeURIComponent(id)}/aside`;
 const refresh = () => queryClient.invalidateQueries({ queryKey: ['findings'] });
 
 function SetAside({ finding }: { finding: FindingRow }) {
@@ -30,13 +29,14 @@ function SetAside({ finding }: { finding: FindingRow }) {
   const [reason, setReason] = useState('');
   const [until, setUntil] = useState(dayjs().add(14, 'day').format('YYYY-MM-DD'));
   const [problem, setProblem] = useState<string>();
+  const at = { id: finding.id };
   const put = useAct(async (body: { reason: string; until: string }) => {
-    await call(pathOf(finding.id), { method: 'PUT', body });
+    await ask('setAside', { params: at, body });
     setAnchor(null);
     await refresh();
     return {
       text: `Set aside until ${dayjs(body.until).format('D MMM YYYY')}.`,
-      undo: () => call(pathOf(finding.id), { method: 'DELETE' }).then(refresh),
+      undo: () => ask('takeUp', { params: at }).then(refresh),
     };
   });
   const submit = (event: React.FormEvent) => {
@@ -91,15 +91,15 @@ function SetAside({ finding }: { finding: FindingRow }) {
 }
 
 function TakeUp({ finding }: { finding: FindingRow }) {
+  const at = { id: finding.id };
   const take = useAct(async () => {
-    await call(pathOf(finding.id), { method: 'DELETE' });
+    await ask('takeUp', { params: at });
     await refresh();
     const { aside } = finding;
     return {
       text: 'It is on the list again.',
       ...(aside && {
-        undo: () =>
-          call(pathOf(finding.id), { method: 'PUT', body: { reason: aside.reason, until: aside.until } }).then(refresh),
+        undo: () => ask('setAside', { params: at, body: { reason: aside.reason, until: aside.until } }).then(refresh),
       }),
     };
   });
