@@ -7,7 +7,8 @@ import { people } from './people';
 import { assertKnownQuery } from './query';
 import { poolsAndVolumes } from './pools';
 import { services } from './services';
-import { link, root, Views } from './views';
+import { Views } from './views';
+import { link, root } from './service-views';
 
 /** The storage interface over one backend: the standard's resources as far as they are used, in its form. */
 export function backendApi(backend: Backend, faults: Faults): Express {

@@ -4,7 +4,8 @@ import { join } from 'node:path';
 import { basaltSeed, kelpSeed } from '../backend-seeds';
 import { Journal } from '../journal';
 import { RedfishError } from './errors';
-import { Backend, type NewVolume } from './model';
+import { Backend } from './model';
+import type { NewVolume } from './resources';
 
 const GiB = 2 ** 30;
 const folder = mkdtempSync(join(tmpdir(), 'standin-'));

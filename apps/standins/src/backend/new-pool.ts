@@ -1,4 +1,4 @@
-import type { ServiceClass } from './model';
+import type { ServiceClass } from './resources';
 import type { PoolSeed } from './seed';
 
 export interface PoolBody {

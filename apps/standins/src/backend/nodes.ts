@@ -2,7 +2,8 @@ import type { Express } from 'express';
 import { notFound, RedfishError } from './errors';
 import type { Backend } from './model';
 import { answerCollection } from './query';
-import { collection, link, root, type Views } from './views';
+import type { Views } from './views';
+import { collection, link, root } from './service-views';
 
 /** Systems, chassis and the drives in them. */
 export function nodesAndDrives(app: Express, backend: Backend, view: Views): void {

@@ -2,7 +2,7 @@ import { randomBytes, randomUUID } from 'node:crypto';
 import type { Express } from 'express';
 import { notFound, RedfishError } from './errors';
 import type { Backend } from './model';
-import { collection, link, root } from './views';
+import { collection, link, root } from './service-views';
 
 interface Session {
   readonly id: string;

@@ -4,7 +4,8 @@ import { lastPart } from './links';
 import type { Backend } from './model';
 import { poolFrom, redundancyFrom, type PoolBody } from './new-pool';
 import { answerCollection } from './query';
-import { collection, link, ownVolume, root, type Views } from './views';
+import { ownVolume, type Views } from './views';
+import { collection, link, root } from './service-views';
 
 interface VolumeBody {
   Name?: string;

@@ -1,6 +1,6 @@
 import type { Request, Response } from 'express';
 import { RedfishError } from './errors';
-import { collection, link } from './views';
+import { collection, link } from './service-views';
 
 /** A resource of a collection: where it is, and what it looks like when it is shown whole. */
 export interface Member {

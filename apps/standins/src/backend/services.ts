@@ -1,9 +1,11 @@
 import type { Express } from 'express';
 import type { NewClient } from './clients';
 import { missing, notFound } from './errors';
-import type { Backend, ServiceClass } from './model';
+import type { Backend } from './model';
+import type { ServiceClass } from './resources';
 import { answerCollection } from './query';
-import { collection, link, root, type Views } from './views';
+import type { Views } from './views';
+import { collection, link, root } from './service-views';
 
 /** Classes of service, endpoints, telemetry and tasks. */
 export function services(app: Express, backend: Backend, view: Views): void {

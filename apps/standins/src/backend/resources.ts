@@ -1,0 +1,60 @@
+import type { Copy } from './copies';
+import type { PoolSeed } from './seed';
+
+export interface Volume {
+  readonly id: string;
+  readonly name: string;
+  readonly pool: string;
+  capacity: number;
+  /** The name that people see, when it was set. */
+  shownAs?: string;
+  /** Written bytes. */
+  consumed: number;
+  readonly raidType: string;
+  readonly encrypted: boolean;
+  readonly serviceClass?: string;
+  state: 'Starting' | 'Enabled';
+  copies: Copy[];
+  /** Volumes of other services that are written as well: at the same time, or later. */
+  mirrors?: Mirror[];
+}
+
+export interface Mirror {
+  readonly target: string;
+  readonly mode: 'Synchronous' | 'Asynchronous';
+}
+
+export interface ServiceClass {
+  readonly id: string;
+  readonly maxIops?: number;
+  readonly maxBytesPerSecond?: number;
+  readonly scope?: PoolSeed['scope'];
+  readonly protocols?: readonly string[];
+}
+
+export interface Task {
+  readonly id: string;
+  readonly name: string;
+  /** Path part of what it made or works on. */
+  readonly volume?: string;
+  readonly pool?: string;
+  state: 'Running' | 'Completed' | 'Exception';
+  percent: number;
+  message?: string;
+}
+
+export interface NewVolume {
+  readonly name: string;
+  readonly capacity: number;
+  readonly pool: string;
+  readonly raidType?: string;
+  readonly encrypted?: boolean;
+  readonly drives: readonly string[];
+  readonly serviceClass?: string;
+}
+
+export interface BoxEvent {
+  readonly at: string;
+  readonly severity: 'OK' | 'Warning' | 'Critical';
+  readonly message: string;
+}
