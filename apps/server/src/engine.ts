@@ -1,7 +1,9 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Backends, ensureBackends } from './backends/backends';
+import { beginBinding, onMirror } from './binder/begin';
 import { Binder } from './binder/binder';
+import { findForgotten, waitingClaims } from './binder/sweep';
 import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
@@ -153,7 +155,7 @@ export class Engine {
       this.helped.clear();
       // a change of everything covers the others
       for (const helped of all.some((h) => Object.keys(h).length === 0) ? [{}] : all)
-        for await (const ids of this.binder.waitingClaims(helped)) await this.runner.enqueue(ids);
+        for await (const ids of waitingClaims(this.database, helped)) await this.runner.enqueue(ids);
     }
   });
 
@@ -165,7 +167,7 @@ export class Engine {
   });
 
   private readonly sweep = oneAtATime(async () => {
-    await this.runner.enqueue(await this.binder.findForgotten());
+    await this.runner.enqueue(await findForgotten(this.database));
   });
 
   /** Forgets what has had its time, in small steps. */
@@ -193,7 +195,7 @@ export class Engine {
       this.database,
       this.platform,
       async (plural, changed, gone) => {
-        this.woken.push(...(await this.binder.onMirror(plural, changed, gone)));
+        this.woken.push(...(await onMirror(this.database, plural, changed, gone)));
       },
       () => {
         const ids = this.woken.splice(0);
@@ -239,7 +241,7 @@ export class Engine {
       [...(this.mirror?.problems ?? [])].map(([part, detail]) => ({ part, detail })),
     );
 
-  beginBinding: BeginBinding = (claims) => this.binder.beginBinding(claims);
+  beginBinding: BeginBinding = (claims) => beginBinding(this.database, claims);
 
   /** Carries operations that were just written. */
   begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);

@@ -1,18 +1,17 @@
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
-import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
-import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { noteMade } from '../mirror/mirror';
 import { findMirrored } from '../mirror/mirrored';
 import type { Operation, Step } from '../operations/operation';
 import { operations } from '../operations/operation-model';
-import { advance, ensureOperations, findStranded, findWaiting, type Helped } from '../operations/operations';
-import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
+import { advance } from '../operations/operations';
+import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { furtherCopies, reservationCopies, reservations } from '../reservations/reservation-model';
 import {
   furtherCopiesOf,
@@ -23,19 +22,11 @@ import {
   type Reserved,
 } from '../reservations/reservation.sql';
 import { BackendProblem, type BackendVolume } from '../swordfish/connector';
-import {
-  beginBindings,
-  claimAndClass,
-  endGraces,
-  forgottenClaims,
-  giveUpBindings,
-  noteBoundClaims,
-  orphans,
-  unheardBound,
-} from './binder.sql';
+import { claimAndClass } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { persistentVolume } from './volume-manifest';
+import { noteBound } from './begin';
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
 export class Binder {
@@ -254,84 +245,7 @@ export class Binder {
 
   /** Bound already when the mirror was faster than we; else the mirror will say so. */
   private async seeBound(operation: Operation): Promise<Operation | undefined> {
-    const [moved] = await this.noteBound([operation.subject]);
+    const [moved] = await noteBound(this.database, [operation.subject]);
     return moved ? { ...operation, state: 'bound' } : undefined;
-  }
-
-  private async noteBound(claims: readonly string[]): Promise<string[]> {
-    const moved = await noteBoundClaims(this.database, claims);
-    if (moved.length > 0) await announce(this.database, [{ topic: 'claims' }, { topic: 'namespaces' }]);
-    return moved.map((m) => m.subject);
-  }
-
-  /** What the mirror saw, inside its transaction: gives the operations that should be looked at once it is committed. */
-  async onMirror(
-    plural: Plural,
-    changed: readonly PlatformObject[],
-    gone: readonly PlatformObject[],
-  ): Promise<string[]> {
-    if (plural !== 'persistentvolumeclaims') return [];
-    const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
-    if (bound.length > 0) {
-      await this.noteBound(bound);
-      // bound by the platform to a volume made beforehand: nothing is left to do here
-      await operations
-        .in(this.database)
-        .update(
-          { state: 'abandoned', waitingFor: null, updatedAt: new Date() },
-          { where: { kind: 'bind', state: 'waiting', subject: bound } },
-        );
-    }
-    const pending = changed
-      .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
-      .map((c) => c.metadata.uid!);
-    const woken = pending.length > 0 ? await this.beginBinding(pending) : [];
-    const released = gone.length > 0 ? await this.beginRelease(gone.map((c) => c.metadata.uid!)) : [];
-    return [...woken, ...released];
-  }
-
-  /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
-  async beginBinding(claims: readonly string[]): Promise<string[]> {
-    const rows = await beginBindings(this.database, claims, provisioner);
-    return rows.map((r) => r.id);
-  }
-
-  /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
-  private async beginRelease(claims: readonly string[]): Promise<string[]> {
-    await giveUpBindings(this.database, claims);
-    const held = await reservations
-      .in(this.database)
-      .findAll({ attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
-    return ensureOperations(
-      this.database,
-      'release',
-      'releasing',
-      held.map((h) => h.claimUid),
-    );
-  }
-
-  /** Everything that should be moving and is not; the watching server asks now and then. Bounded. */
-  async findForgotten(): Promise<string[]> {
-    const claims = await forgottenClaims(this.database, provisioner);
-    const begun = claims.length > 0 ? await this.beginBinding(claims.map((c) => c.uid)) : [];
-    const left = await orphans(this.database);
-    const released = left.length > 0 ? await this.beginRelease(left.map((o) => o.claim_uid)) : [];
-    // volumes whose grace has ended: the platform is asked once more before anything is destroyed
-    const ended = await endGraces(this.database);
-    released.push(...ended.map((e) => e.id));
-    const written = await unheardBound(this.database);
-    if (written.length > 0) await this.noteBound(written.map((w) => w.subject));
-    return [...begun, ...released, ...(await findStranded(this.database, 500))];
-  }
-
-  /** Claims that wait because nothing fits and that a change can help, in pages, for another decision. */
-  async *waitingClaims(helped: Helped): AsyncGenerator<string[]> {
-    let after: string | undefined;
-    for (;;) {
-      const page = await findWaiting(this.database, 200, after, helped);
-      if (page.length === 0) return;
-      yield page;
-      after = page[page.length - 1];
-    }
   }
 }

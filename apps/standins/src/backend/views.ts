@@ -1,9 +1,8 @@
-import { collection, enabled, link, paths, root, ServiceViews } from './service-views';
+import { collection, enabled, link, ServiceViews } from './service-views';
 import type { Copy } from './copies';
-import { loadReport } from './load';
 import type { Backend } from './model';
-import type { BoxEvent, ServiceClass, Task, Volume } from './resources';
-import type { ClientRange, DriveSeed, PathSeed, PoolSeed } from './seed';
+import type { ServiceClass, Volume } from './resources';
+import type { DriveSeed, PoolSeed } from './seed';
 
 /** Volume that a node itself made on one of its drives. */
 export const ownVolume = (drive: DriveSeed): string => `on-${drive.id}`;

@@ -1,0 +1,68 @@
+import { provisioner } from '@moorage/core/classes/manifest';
+import type { Database } from '../database/database';
+import { announce } from '../live/announce';
+import { operations } from '../operations/operation-model';
+import { ensureOperations } from '../operations/operations';
+import type { Plural, PlatformObject } from '../platform/connector';
+import { reservations } from '../reservations/reservation-model';
+import { noteBoundClaims, beginBindings, giveUpBindings } from './binder.sql';
+
+/** Moves bindings on whose claims the platform has bound; gives those claims. */
+export async function noteBound(database: Database, claims: readonly string[]): Promise<string[]> {
+  const moved = await noteBoundClaims(database, claims);
+  if (moved.length > 0) await announce(database, [{ topic: 'claims' }, { topic: 'namespaces' }]);
+  return moved.map((m) => m.subject);
+}
+
+/** What the mirror saw, inside its transaction: gives the operations that should be looked at once it is committed. */
+export async function onMirror(
+  database: Database,
+  plural: Plural,
+  changed: readonly PlatformObject[],
+  gone: readonly PlatformObject[],
+): Promise<string[]> {
+  if (plural !== 'persistentvolumeclaims') return [];
+  const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
+  if (bound.length > 0) {
+    await noteBound(database, bound);
+    // bound by the platform to a volume made beforehand: nothing is left to do here
+    await operations
+      .in(database)
+      .update(
+        { state: 'abandoned', waitingFor: null, updatedAt: new Date() },
+        { where: { kind: 'bind', state: 'waiting', subject: bound } },
+      );
+  }
+  const pending = changed
+    .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
+    .map((c) => c.metadata.uid!);
+  const woken = pending.length > 0 ? await beginBinding(database, pending) : [];
+  const released =
+    gone.length > 0
+      ? await beginRelease(
+          database,
+          gone.map((c) => c.metadata.uid!),
+        )
+      : [];
+  return [...woken, ...released];
+}
+
+/** Begins the binding of claims of our classes that are pending; gives the operations to look at. */
+export async function beginBinding(database: Database, claims: readonly string[]): Promise<string[]> {
+  const rows = await beginBindings(database, claims, provisioner);
+  return rows.map((r) => r.id);
+}
+
+/** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
+export async function beginRelease(database: Database, claims: readonly string[]): Promise<string[]> {
+  await giveUpBindings(database, claims);
+  const held = await reservations
+    .in(database)
+    .findAll({ attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
+  return ensureOperations(
+    database,
+    'release',
+    'releasing',
+    held.map((h) => h.claimUid),
+  );
+}
