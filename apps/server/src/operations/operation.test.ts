@@ -1,16 +1,24 @@
 import fc from 'fast-check';
-import { nextStep, pauseAfter, type OperationState } from './operation';
+import { ends, lifecycles, mayMove, nextStep, pauseAfter, type OperationState } from './operation';
+
+const states = Object.values(lifecycles).flatMap((l) => Object.keys(l.moves)) as OperationState[];
 
 test('every state that is not an end has a step, every end rests', () => {
-  const ends: OperationState[] = ['bound', 'abandoned', 'released', 'settled', 'undone'];
-  const open: OperationState[] = [
-    ...(['deciding', 'waiting', 'making', 'made', 'written'] as const),
-    ...(['releasing', 'unmade', 'cleared'] as const),
-    ...(['preparing', 'taking', 'giving', 'settling', 'undoing'] as const),
-  ];
-  expect(ends.map((s) => nextStep(s).do)).toEqual(ends.map(() => 'rest'));
-  expect(open.map((s) => nextStep(s).do)).not.toContain('rest');
+  for (const state of states) expect([state, nextStep(state).do === 'rest']).toEqual([state, ends.includes(state)]);
 });
+
+test('every state is reached from another or begins, and leads to an end', () => {
+  const begin: readonly OperationState[] = ['deciding', 'releasing', 'preparing'];
+  const leadsTo = (from: OperationState, seen = new Set<OperationState>()): Set<OperationState> => {
+    for (const to of states) if (mayMove(from, to) && !seen.has(to)) leadsTo(to, seen.add(to));
+    return seen;
+  };
+  const reached = new Set(begin.flatMap((b) => [b, ...leadsTo(b)]));
+  expect(states.filter((s) => !reached.has(s))).toEqual([]);
+  expect(states.filter((s) => !ends.includes(s) && ![...leadsTo(s)].some((to) => ends.includes(to)))).toEqual([]);
+});
+
+test('each state belongs to one kind', () => expect(new Set(states).size).toBe(states.length));
 
 test('pauses grow, are spread, and end at five minutes', () =>
   fc.assert(

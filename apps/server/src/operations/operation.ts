@@ -1,15 +1,5 @@
 import type { ReshapeState } from '@moorage/contract/reshapes';
 
-/**
- * The lifecycles of our operations, each declared here and nowhere else.
- *
- * bind:    deciding → making → made → written → bound; deciding ⇄ waiting while nothing fits.
- *          `making` is written with the reservation, before the backend is asked: whoever finds it there looks for the
- *          volume by its name first.
- * reshape: preparing → taking → giving → settling → settled; from any of the first four to undoing → undone.
- *          `taking` adds the disks of one node after the other, `giving` takes the leaving ones out.
- * release: releasing → unmade → cleared → released; a volume that is kept goes from releasing straight to released.
- */
 export type BindState = 'deciding' | 'waiting' | 'making' | 'made' | 'written' | 'bound' | 'abandoned';
 export type ReleaseState = 'releasing' | 'unmade' | 'cleared' | 'released';
 /** As the contract names them to the outside. */
@@ -28,6 +18,67 @@ export interface Operation {
   readonly state: OperationState;
   readonly attempts: number;
 }
+
+interface Lifecycle<State extends string> {
+  /** Where an operation may go from each state. Zero rows of a move is an answer; a move that is not here is a mistake of ours. */
+  readonly moves: Readonly<Record<State, readonly State[]>>;
+  /** Where it rests for good, unless something from outside opens it again. */
+  readonly ends: readonly State[];
+}
+
+/** The lifecycle of each kind of operation, declared here and nowhere else. */
+export const lifecycles: {
+  readonly bind: Lifecycle<BindState>;
+  readonly release: Lifecycle<ReleaseState>;
+  readonly reshape: Lifecycle<ReshapeState>;
+} = {
+  bind: {
+    moves: {
+      deciding: ['waiting', 'making', 'abandoned'],
+      // decided again when something changed that could have helped
+      waiting: ['waiting', 'making', 'abandoned'],
+      // written with the reservation, before the backend is asked: whoever finds it here looks for the volume by its name first
+      making: ['made', 'deciding', 'abandoned'],
+      made: ['written', 'abandoned'],
+      written: ['bound', 'abandoned'],
+      bound: [],
+      // the claim was thought to be gone and is there: decided anew, or gone on with where a volume may have been made
+      abandoned: ['waiting', 'making'],
+    },
+    ends: ['bound', 'abandoned'],
+  },
+  release: {
+    moves: {
+      // a volume that is kept goes straight to the end
+      releasing: ['unmade', 'released'],
+      unmade: ['cleared'],
+      cleared: ['released'],
+      // the grace of a volume that was kept has ended
+      released: ['releasing'],
+    },
+    ends: ['released'],
+  },
+  reshape: {
+    moves: {
+      preparing: ['taking', 'undoing', 'undone'],
+      // one node after the other
+      taking: ['taking', 'giving', 'undoing', 'undone'],
+      giving: ['settling', 'undoing', 'undone'],
+      settling: ['settled', 'undoing', 'undone'],
+      settled: [],
+      undoing: ['undone'],
+      undone: [],
+    },
+    ends: ['settled', 'undone'],
+  },
+};
+
+/** States in which an operation of any kind rests for good. */
+export const ends: readonly OperationState[] = Object.values(lifecycles).flatMap((l) => l.ends);
+
+/** Whether an operation may go from one state to another. Each state belongs to one kind. */
+export const mayMove = (from: OperationState, to: OperationState): boolean =>
+  Object.values(lifecycles).some(({ moves }) => (moves as Record<string, readonly string[]>)[from]?.includes(to));
 
 /** What to do next, as data; a runner does it and records it. */
 export type Step =

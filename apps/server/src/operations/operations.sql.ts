@@ -1,10 +1,10 @@
 import { statement } from '../database/statement';
 import { runnerIsDead } from '../live/living';
-import type { Operation, OperationState } from './operation';
+import { ends, type Operation, type OperationState } from './operation';
 
 /** What a runner knows of an operation. */
 export const operationFields = 'id, kind, subject, state, attempts';
-export const finished = `('bound', 'released', 'abandoned', 'settled', 'undone')`;
+export const finished = `(${ends.map((state) => `'${state}'`).join(', ')})`;
 /** Begins an operation once for each subject; gives those that are new. */
 export const beginOnce = statement<
   { id: string },

@@ -2,7 +2,7 @@ import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { workChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
-import { pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
+import { mayMove, pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
 import { operations } from './operation-model';
 import {
   beginOnce,
@@ -45,13 +45,14 @@ export async function freeUnworked(database: Database, lease: number, inHand: re
   return freed;
 }
 
-/** Moves an operation on, if it is still where it was thought to be. Undefined is an answer: somebody else moved it. */
+/** Moves an operation on, if it is still where it was thought to be. Undefined is an answer: somebody else moved it. Throws for a move that its kind does not have. */
 export async function advance(
   database: Database,
   { id, state }: Pick<Operation, 'id' | 'state'>,
   to: OperationState,
   extra: { waitingFor?: string; decisionId?: number } = {},
 ): Promise<Operation | undefined> {
+  if (!mayMove(state, to)) throw new Error(`no operation goes from ${state} to ${to}`);
   const [moved] = await moveOn(database, id, state, to, extra.waitingFor, extra.decisionId);
   return moved;
 }
