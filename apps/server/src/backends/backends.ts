@@ -123,6 +123,7 @@ export class Backends {
   /** Identifiers of its pools: their names, unless a pool of another backend has that one already. */
   private async poolIds(id: string, names: readonly string[]): Promise<ReadonlyMap<string, string>> {
     const known = await pools.in(this.database).findAll({
+      raw: true,
       attributes: ['id', 'backendId', 'name'],
       where: { [Op.or]: [{ backendId: id }, { id: [...names] }] },
       limit: 10_000,

@@ -102,6 +102,7 @@ export async function getInventoryText(database: Database, id: string): Promise<
 async function readInventory(database: Database, id: string): Promise<Told> {
   const [nodes, disks, shards] = await Promise.all([
     backendNodes.in(database).findAll({
+      raw: true,
       attributes: ['name', 'zone', 'rack', 'up'],
       where: { backendId: id },
       order: ['zone', 'rack', 'name'],
@@ -123,7 +124,7 @@ async function readInventory(database: Database, id: string): Promise<Told> {
     Math.round(d.capacity * (shareOf.get(d.owner ?? '')?.[of] ?? 0));
   const flags = (d: StoredDisk) => (d.works ? 1 : 0) + (d.failing ? 2 : 0) + (d.lasting ? 4 : 0);
   return {
-    nodes: nodes.map(({ name, zone, rack, up }) => ({ name, zone, rack, up })),
+    nodes,
     media,
     owners,
     sizes,
@@ -172,6 +173,7 @@ export async function ownEvents(database: Database, sight: Sight, events: Backen
   if (sight.isWhole) return events;
   const named = [...new Set(events.flatMap((e) => e.message.match(volumeNames) ?? []))];
   const own = await reservations.in(database).findAll({
+    raw: true,
     attributes: ['volumeName'],
     where: { volumeName: named, ...sight.where('namespace') },
     limit: Math.max(1, named.length),

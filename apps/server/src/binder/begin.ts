@@ -58,7 +58,7 @@ export async function beginRelease(database: Database, claims: readonly string[]
   await giveUpBindings(database, claims);
   const held = await reservations
     .in(database)
-    .findAll({ attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
+    .findAll({ raw: true, attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
   return ensureOperations(
     database,
     'release',

@@ -6,7 +6,7 @@ import { first } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { noteMade } from '../mirror/mirror';
-import { listMirrored } from '../mirror/mirrored';
+import { namesOf } from '../mirror/mirrored';
 import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -132,10 +132,9 @@ export async function listClaims(database: Database, sight: Sight, query: ClaimQ
 /** Rows with the nearest class beside a class that is not there. */
 async function withNearest(database: Database, rows: readonly StoredClaim[]): Promise<ClaimRow[]> {
   const classes = rows.some((r) => r.state === 'no-class' && r.class_name)
-    ? await listMirrored(database, 'storageclasses')
+    ? await namesOf(database, 'storageclasses')
     : [];
-  const names = classes.map((c) => c.name);
-  return rows.map((row) => toRow(row, names));
+  return rows.map((row) => toRow(row, classes));
 }
 
 /** Pods that use a claim, and how many other pods of the same owner there are: the replicas that stay when this one goes. */

@@ -17,3 +17,13 @@ export const grantsOf = statement<
    LEFT JOIN (SELECT namespace, sum(bytes) AS bytes FROM reservations WHERE class_name = $1 GROUP BY 1) r ON r.namespace = n.name
    WHERE n.plural = 'namespaces' AND ($2::text[] IS NULL OR n.name = ANY($2)) ORDER BY n.name LIMIT 10000`,
 );
+
+/** Grants a class to namespaces; there may be thousands. */
+export const grantTo = statement<object, [className: string, namespaces: readonly string[], person: string]>(
+  'INSERT INTO grants (class_name, namespace, person) SELECT $1, n, $3 FROM unnest($2::text[]) n ON CONFLICT DO NOTHING',
+);
+
+/** Limits namespaces in a class, each to its bytes. */
+export const limitTo = statement<object, [className: string, namespaces: readonly string[], bytes: readonly number[]]>(
+  'INSERT INTO limits (namespace, class_name, bytes) SELECT n, $1, b FROM unnest($2::text[], $3::bigint[]) AS q(n, b)',
+);

@@ -8,7 +8,7 @@ import { limits } from '../namespaces/limit-model';
 import { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { classAccess, grants } from './access-model';
-import { grantsOf } from './grants.sql';
+import { grantsOf, grantTo, limitTo } from './grants.sql';
 
 /** Which namespaces may use a class, with what they use of it. */
 export async function getGrants(database: Database, sight: Sight, className: string): Promise<Grants> {
@@ -43,18 +43,17 @@ export async function changeGrants(
     if (now) await now.update({ open: change.open ?? now.open, version: now.version + 1 });
     else await access.create({ className, open: change.open ?? true });
     const those = (wanted: boolean) => change.set.filter((s) => s.granted === wanted).map((s) => s.namespace);
-    await grants.in(database).bulkCreate(
-      those(true).map((namespace) => ({ className, namespace, person })),
-      { ignoreDuplicates: true },
-    );
+    await grantTo(database, className, those(true), person);
     await grants.in(database).destroy({ where: { className, namespace: those(false) } });
     const quotas = change.set.flatMap(({ namespace, quota }) => (quota === undefined ? [] : [{ namespace, quota }]));
     await limits.in(database).destroy({ where: { className, namespace: quotas.map((q) => q.namespace) } });
-    await limits
-      .in(database)
-      .bulkCreate(
-        quotas.flatMap(({ namespace, quota }) => (quota === null ? [] : [{ namespace, className, bytes: quota }])),
-      );
+    const set = quotas.filter((q) => q.quota !== null);
+    await limitTo(
+      database,
+      className,
+      set.map((q) => q.namespace),
+      set.map((q) => q.quota!),
+    );
     await record(database, {
       person,
       action: 'change',

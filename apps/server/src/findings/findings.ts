@@ -26,9 +26,9 @@ export async function storeFindings(database: Database, found: readonly Finding[
  */
 export async function listFindings(database: Database, sight: Sight): Promise<FindingRow[]> {
   if (!sight.isWhole) return rankFindings(await ownFindings(database, sight));
-  const rows = await findings.in(database).findAll({ limit: 2000 });
+  const rows = await findings.in(database).findAll({ raw: true, limit: 2000 });
   const today = where(col('until'), { [Op.gte]: literal('current_date') });
-  const aside = await asides.in(database).findAll({ where: today, limit: 2000 });
+  const aside = await asides.in(database).findAll({ raw: true, where: today, limit: 2000 });
   const asideOf = new Map(aside.map(({ id, reason, until, person }) => [id, { reason, until, person }]));
   const shaped = rows.map(({ id, kind, subject, weight, facts, since }) => ({
     ...{ id, kind, subject, weight, facts },

@@ -6,14 +6,21 @@ import { platformObjects } from './mirror-model';
 export const isMirrored = async (database: Database, plural: Plural, name: string): Promise<boolean> =>
   (await platformObjects.in(database).count({ where: { plural, name } })) > 0;
 
-/** Objects of one kind by name; with `names`, those alone. */
+/** Objects of one kind by name, whole; with `names`, those alone. */
 export const listMirrored = (database: Database, plural: Plural, names?: readonly string[] | null) =>
-  platformObjects.in(database).findAll({
-    attributes: ['name', 'body'],
-    where: { plural, ...(names && { name: [...names] }) },
-    order: [['name', 'ASC']],
-    limit: 10_000,
-  });
+  platformObjects.in(database).findAll({ attributes: ['name', 'body'], raw: true, ...ofKind(plural, names) });
+
+/** Their names alone. */
+export const namesOf = async (database: Database, plural: Plural, names?: readonly string[] | null) =>
+  (await platformObjects.in(database).findAll({ attributes: ['name'], raw: true, ...ofKind(plural, names) })).map(
+    (o) => o.name,
+  );
+
+const ofKind = (plural: Plural, names: readonly string[] | null | undefined) => ({
+  where: { plural, ...(names && { name: [...names] }) },
+  order: [['name', 'ASC'] as [string, string]],
+  limit: 10_000,
+});
 
 /** One object by its name; undefined when the mirror has none. */
 export const findMirrored = async (database: Database, plural: Plural, name: string) =>

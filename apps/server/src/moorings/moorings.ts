@@ -14,6 +14,7 @@ import { orderPools, sitesOf } from './moorings.sql';
 /** Moorings in order, of one class or of all. */
 export async function listMoorings(database: Database, className?: string): Promise<MooringRow[]> {
   const rows = await moorings.in(database).findAll({
+    raw: true,
     ...(className !== undefined && { where: { className } }),
     order: ['className', 'rank', 'poolId'],
     limit: 100_000,

@@ -9,3 +9,16 @@ export const keptPlans = statement<Omit<KeptPlan, 'at'> & { at: Date }, [namespa
      FROM planned_places WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2, 3) p
    GROUP BY 1 ORDER BY max(at) DESC LIMIT 200`,
 );
+
+/** Keeps the places of a plan, in the place of those that claims had before. There may be tens of thousands. */
+export const keepPlaces = statement<object, [places: string, person: string, plan: string]>(
+  `INSERT INTO planned_places (namespace, claim_name, pool_id, person, plan)
+   SELECT namespace, claim, pool, $2, $3 FROM jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text, pool text)
+   ON CONFLICT (namespace, claim_name) DO UPDATE
+     SET pool_id = excluded.pool_id, person = excluded.person, plan = excluded.plan, at = now()`,
+);
+
+/** Lets a plan go; gives what it held. */
+export const dropPlaces = statement<{ namespace: string; claim: string; pool: string }, [plan: string]>(
+  'DELETE FROM planned_places WHERE plan = $1 RETURNING namespace, claim_name AS claim, pool_id AS pool',
+);

@@ -8,7 +8,8 @@ import type { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
 import { Refusal } from '../refusals/refusal';
 import { plannedPlaces } from './planned-model';
-import { keptPlans } from './planned.sql';
+import { asRecords } from '../database/statement';
+import { dropPlaces, keepPlaces, keptPlans } from './planned.sql';
 
 /** Keeps a plan for many claims: each goes to its pool when it comes, as long as every rule still passes there. */
 export async function planPlaces(
@@ -23,15 +24,11 @@ export async function planPlaces(
     claims.add(`${namespace}/${claim}`);
   }
   const named = [...new Set(places.map((p) => p.pool))];
-  const known = await pools.in(database).findAll({ attributes: ['id'], where: { id: named }, limit: named.length });
+  const known = await pools.in(database).findAll({ raw: true, attributes: ['id'], where: { id: named }, limit: named.length });
   const strange = places.find(({ pool }) => !known.some((k) => k.id === pool));
   if (strange) throw Refusal.notFound('pool', strange.pool);
   await database.transaction(async () => {
-    const [plan, at] = [randomUUID(), new Date()];
-    await plannedPlaces.in(database).bulkCreate(
-      places.map(({ namespace, claim, pool }) => ({ namespace, claimName: claim, poolId: pool, person, plan, at })),
-      { updateOnDuplicate: ['poolId', 'person', 'plan', 'at'] },
-    );
+    await keepPlaces(database, asRecords(places), person, randomUUID());
     const subject = `${places[0]!.namespace}/${places[0]!.claim}`;
     await record(database, { person, action: 'create', kind: 'plan', subject, after: places.slice(0, 200) });
     await announce(database, [{ topic: 'moorings' }]);
@@ -47,15 +44,7 @@ export async function listPlans(database: Database, sight: Sight): Promise<KeptP
 /** Lets a plan go. */
 export async function dropPlan(database: Database, plan: string, person: string): Promise<void> {
   await database.transaction(async () => {
-    const table = plannedPlaces.in(database);
-    const rows = await table.findAll({
-      where: { plan },
-      order: ['namespace', 'claimName'],
-      limit: 100_000,
-      lock: true,
-    });
-    await table.destroy({ where: { plan } });
-    const gone = rows.map(({ namespace, claimName, poolId }) => ({ namespace, claim: claimName, pool: poolId }));
+    const gone = await dropPlaces(database, plan);
     const [one] = gone;
     if (!one) throw Refusal.notFound('plan', plan);
     const subject = `${one.namespace}/${one.claim}`;

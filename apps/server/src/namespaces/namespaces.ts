@@ -2,7 +2,7 @@ import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import { isMirrored, listMirrored } from '../mirror/mirrored';
+import { isMirrored, namesOf } from '../mirror/mirrored';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { limits } from './limit-model';
@@ -11,14 +11,14 @@ import { usageByClass, type UsageRow } from './namespaces.sql';
 /** Use per namespace and class. A volume whose claim is gone but which is kept still counts for its namespace. */
 export async function listNamespaces(database: Database, sight: Sight): Promise<NamespaceUsage[]> {
   const [names, usage, set] = await Promise.all([
-    listMirrored(database, 'namespaces', sight.namespaces),
+    namesOf(database, 'namespaces', sight.namespaces),
     usageByClass(database, sight.namespaces),
-    limits.in(database).findAll({ where: sight.where('namespace'), limit: 100_000 }),
+    limits.in(database).findAll({ raw: true, where: sight.where('namespace'), limit: 100_000 }),
   ]);
   const limitOf = new Map(set.map((l) => [`${l.namespace}/${l.className}`, l.bytes]));
   const byNamespace = new Map<string, UsageRow[]>();
   for (const row of usage) byNamespace.set(row.namespace, [...(byNamespace.get(row.namespace) ?? []), row]);
-  return names.map(({ name }) => {
+  return names.map((name) => {
     const rows = byNamespace.get(name) ?? [];
     const sum = (field: 'claims' | 'requested' | 'provisioned' | 'consumed' | 'footprint') =>
       rows.reduce((total, r) => total + r[field], 0);

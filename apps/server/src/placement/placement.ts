@@ -1,7 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { listClasses } from '../classes/listing';
 import type { Database } from '../database/database';
-import { listMirrored } from '../mirror/mirrored';
+import { namesOf } from '../mirror/mirrored';
 import { listMoorings } from '../moorings/moorings';
 import { limits } from '../namespaces/limit-model';
 import type { Sight } from '../people/sight';
@@ -14,9 +14,9 @@ export async function placementState(database: Database, site: string, sight: Si
     listClasses(database),
     livePools(database, 'all'),
     listMoorings(database),
-    limits.in(database).findAll({ where: sight.where('namespace'), limit: 100_000 }),
+    limits.in(database).findAll({ raw: true, where: sight.where('namespace'), limit: 100_000 }),
     usageOf(database, sight.namespaces),
-    listMirrored(database, 'namespaces', sight.namespaces),
+    namesOf(database, 'namespaces', sight.namespaces),
     closedClasses(database, sight.namespaces),
     heldOnPools(database, sight.namespaces),
   ]);
@@ -31,6 +31,6 @@ export async function placementState(database: Database, site: string, sight: Si
     moorings: moored,
     limits: limited.map(({ namespace, className, bytes }) => ({ namespace, className: className || null, bytes })),
     usage,
-    namespaces: namespaces.map((n) => n.name),
+    namespaces,
   };
 }

@@ -14,10 +14,10 @@ import { ensureOperations } from '../operations/operations';
 import { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
 import { Refusal } from '../refusals/refusal';
-import { otherHolder } from './begin.sql';
+import { holdDisks, otherHolder } from './begin.sql';
 import { getPoolShape } from './pool-shape';
 import { getReshape, metadataPool } from './reshape';
-import { diskHolds, reshapeNodes, reshapes, type ReshapeNode } from './reshape-model';
+import { reshapeNodes, reshapes, type ReshapeNode } from './reshape-model';
 
 const designWords = (p: DesignProblem): string => {
   switch (p.code) {
@@ -131,12 +131,8 @@ async function prepare(database: Database, backend: string, asked: NewReshape): 
 
 /** Holds the disks for this change alone; who comes second is told of the first. */
 async function hold(database: Database, backend: string, id: string, disks: readonly string[]) {
-  const table = diskHolds.in(database);
-  await table.bulkCreate(
-    [...disks].sort().map((disk) => ({ backendId: backend, disk, reshapeId: id })),
-    { ignoreDuplicates: true },
-  );
-  if ((await table.count({ where: { reshapeId: id } })) === disks.length) return;
+  const held = await holdDisks(database, backend, id, disks);
+  if (held.length === disks.length) return;
   const other = await first(otherHolder(database, backend, disks, id));
   throw new Refusal(
     'conflict',
