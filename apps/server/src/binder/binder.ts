@@ -78,6 +78,7 @@ export class Binder {
     const [cls, disks, further] = await Promise.all([
       findMirrored(this.database, 'storageclasses', held.class_name),
       reservationCopies.in(this.database).findAll({
+        raw: true,
         where: { claimUid: held.claim_uid, role: 'data' },
         order: [['disk', 'ASC']],
         limit: 100,

@@ -24,4 +24,4 @@ const ofKind = (plural: Plural, names: readonly string[] | null | undefined) => 
 
 /** One object by its name; undefined when the mirror has none. */
 export const findMirrored = async (database: Database, plural: Plural, name: string) =>
-  (await platformObjects.in(database).findOne({ where: { plural, name } })) ?? undefined;
+  (await platformObjects.in(database).findOne({ raw: true, where: { plural, name } })) ?? undefined;

@@ -24,7 +24,9 @@ export async function planPlaces(
     claims.add(`${namespace}/${claim}`);
   }
   const named = [...new Set(places.map((p) => p.pool))];
-  const known = await pools.in(database).findAll({ raw: true, attributes: ['id'], where: { id: named }, limit: named.length });
+  const known = await pools
+    .in(database)
+    .findAll({ raw: true, attributes: ['id'], where: { id: named }, limit: named.length });
   const strange = places.find(({ pool }) => !known.some((k) => k.id === pool));
   if (strange) throw Refusal.notFound('pool', strange.pool);
   await database.transaction(async () => {

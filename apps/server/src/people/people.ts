@@ -36,6 +36,6 @@ export async function findBySignIn(database: Database, name: string, password: s
 }
 
 export async function findPerson(database: Database, name: string): Promise<Person | undefined> {
-  const row = await people.in(database).findByPk(name, { attributes: [...seen] });
-  return row?.get();
+  // asked at every call
+  return (await people.in(database).findByPk(name, { raw: true, attributes: [...seen] })) ?? undefined;
 }
