@@ -21,5 +21,4 @@ export const sessionSchema = personSchema.extend({
 export const demoPeopleSchema = z.array(
   z.object({ name: z.string(), title: z.string(), role: z.enum(roles), password: z.string() }),
 );
-export type DemoPeople = z.infer<typeof demoPeopleSchema>;
 export type Session = z.infer<typeof sessionSchema>;
