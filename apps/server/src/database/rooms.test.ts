@@ -1,23 +1,17 @@
 import { readdirSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Model, ModelStatic } from 'sequelize';
-import { makeDatabase } from '../testing/databases';
-import { Database } from './database';
-import { migrate } from './migrations';
+import { migratedDatabase } from '../testing/databases';
+import type { Database } from './database';
 import type { Statement } from './statement';
 import type { Table } from './table';
 
-let made: Awaited<ReturnType<typeof makeDatabase>>;
 let database: Database;
+let end: () => Promise<void>;
 beforeAll(async () => {
-  made = await makeDatabase();
-  database = new Database(made.url);
-  await migrate(database, Buffer.alloc(32, 7));
+  ({ database, end } = await migratedDatabase());
 });
-afterAll(async () => {
-  await database.close();
-  await made.drop();
-});
+afterAll(() => end());
 
 const server = join(__dirname, '..');
 /** What every file with such an ending exports, by where it stands. */

@@ -1,21 +1,15 @@
-import { Database } from '../database/database';
-import { migrate } from '../database/migrations';
-import { makeDatabase } from '../testing/databases';
+import type { Database } from '../database/database';
+import { migratedDatabase } from '../testing/databases';
 import { ends, lifecycles, type Operation, type OperationState } from './operation';
 import { operations } from './operation-model';
 import { advance } from './operations';
 
-let made: Awaited<ReturnType<typeof makeDatabase>>;
 let database: Database;
+let end: () => Promise<void>;
 beforeAll(async () => {
-  made = await makeDatabase();
-  database = new Database(made.url);
-  await migrate(database, Buffer.alloc(32, 7));
+  ({ database, end } = await migratedDatabase());
 });
-afterAll(async () => {
-  await database.close();
-  await made.drop();
-});
+afterAll(() => end());
 
 const kinds = Object.entries(lifecycles) as [
   Operation['kind'],

@@ -75,3 +75,17 @@ async function prepare(url: string, people: Estate['people']): Promise<void> {
   await queue.start();
   await queue.stop();
 }
+
+/** A database of its own with today's tables, empty. */
+export async function migratedDatabase(): Promise<{ readonly database: Database; end(): Promise<void> }> {
+  const made = await makeDatabase();
+  const database = new Database(made.url);
+  await migrate(database, Buffer.alloc(32, 7));
+  return {
+    database,
+    end: async () => {
+      await database.close();
+      await made.drop();
+    },
+  };
+}

@@ -1,4 +1,4 @@
-/** Thin provisioning of one pool (domain §5), all in bytes of the pool's own usable space. */
+/** Thin provisioning of one pool (docs/calculations.md, Capacity), all in bytes of the pool's own usable space. */
 export interface ThinState {
   readonly usable: number;
   /** Sum of provisioned sizes. */

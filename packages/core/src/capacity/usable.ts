@@ -27,7 +27,7 @@ export function rawFootprint(size: Bytes, scheme: Scheme): Bytes {
 
 /**
  * Usable capacity: the largest `U` with `Σ min(cᵢ, U/k) ≥ w·U/k`, where `w` is the scheme's width and `k` its data pieces
- * (domain §4). With `S_j` the capacity of all but the `j` largest domains this is `k · min over j < w of S_j / (w − j)`,
+ * (docs/calculations.md, Capacity). With `S_j` the capacity of all but the `j` largest domains this is `k · min over j < w of S_j / (w − j)`,
  * since `Σ min(cᵢ, x) = min over j of (j·x + S_j)`. Exact, in whole bytes, rounded down. 0 with fewer than `w` domains.
  */
 export function usable(capacities: readonly number[], scheme: Scheme): Bytes {

@@ -9,7 +9,7 @@ export const reclaimPolicies = ['Delete', 'Retain'] as const;
 export type ReclaimPolicy = (typeof reclaimPolicies)[number];
 export const bindingModes = ['Immediate', 'WaitForFirstConsumer'] as const;
 export type BindingMode = (typeof bindingModes)[number];
-/** in order: first passing mooring; spread: most headroom left; pack: smallest that fits (domain §7). */
+/** in order: first passing mooring; spread: most headroom left; pack: smallest that fits (docs/calculations.md, Choosing a pool). */
 export const strategies = ['in-order', 'spread', 'pack'] as const;
 export type Strategy = (typeof strategies)[number];
 /** How far apart copies must lie, from near to far. */
@@ -27,7 +27,7 @@ export interface Shards {
   readonly parity: number;
 }
 
-/** Local snapshots: one every so many hours, so many of them kept (domain §13). */
+/** Local snapshots: one every so many hours, so many of them kept (docs/calculations.md, Classes). */
 export interface SnapshotSchedule {
   readonly everyHours: number;
   readonly keep: number;

@@ -7,7 +7,7 @@ export interface Survival {
 }
 
 /**
- * What a class survives (domain §10). Whole copies: all but one may be lost; the rest go on as long as at least half of the
+ * What a class survives (docs/calculations.md, Classes). Whole copies: all but one may be lost; the rest go on as long as at least half of the
  * votes are left, a witness counted as one. Shards: as many as there are parity shards, in both.
  */
 export function survives({ copies, shards, witness }: Pick<StorageClass, 'copies' | 'shards' | 'witness'>): Survival {

@@ -81,7 +81,7 @@ function usualSize(disks: readonly InventoryDisk[]): Bytes | undefined {
   return [...counts].sort((a, b) => b[1] - a[1] || b[0] - a[0])[0]?.[0];
 }
 
-/** What a design comes to: capacity by domain §4, what it survives, what it asks of its nodes, and what is wrong with it. */
+/** What a design comes to: capacity (docs/calculations.md, Capacity), what it survives, what it asks of its nodes, and what is wrong with it. */
 export function assessDesign(
   design: ClusterDesign,
   inventory: ReadonlyMap<string, InventoryDisk>,

@@ -18,7 +18,7 @@ const mostStations = 12;
 
 /**
  * The pool as a network of stations for one request of a class. The pool's rate is shared evenly by its devices, each a queueing
- * station; a write visits as many of them as it costs operations (`R + c·a·W`, domain §9), and with more than one copy it waits for
+ * station; a write visits as many of them as it costs operations (`R + c·a·W`, docs/calculations.md, Rates), and with more than one copy it waits for
  * the slowest copy's round trip.
  */
 export function stationsOf(pool: Pool, cls: StorageClass, copies: number): Station[] {

@@ -38,5 +38,5 @@ export function meanValues(stations: readonly Station[], clients: number, thinkM
   return populations;
 }
 
-/** What B loses against baseline A: `(A − B) / A` (domain §9). */
+/** What B loses against baseline A: `(A − B) / A` (docs/calculations.md, Rates). */
 export const overhead = (baseline: number, other: number): number => (baseline - other) / baseline;

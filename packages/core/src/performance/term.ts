@@ -1,6 +1,6 @@
 import { GiB, type Bytes } from '../sizes/bytes';
 
-/** A rate a class promises: fixed, or per GiB within bounds (domain §9). Units (IOPS or bytes/s) stand in the owner's name. */
+/** A rate a class promises: fixed, or per GiB within bounds (docs/calculations.md, Rates). Units (IOPS or bytes/s) stand in the owner's name. */
 export type RateTerm =
   | { readonly kind: 'fixed'; readonly value: number }
   | { readonly kind: 'per-gib'; readonly perGiB: number; readonly minimum?: number; readonly maximum?: number };
@@ -13,14 +13,14 @@ export function rateFor(term: RateTerm | undefined, size: Bytes): number {
   return Math.min(Math.max(scaled, term.minimum ?? 0), term.maximum ?? Infinity);
 }
 
-/** Share of what a pool can do that may be promised (domain §9). */
+/** Share of what a pool can do that may be promised (docs/calculations.md, Rates). */
 export const promisableShare = 0.7;
 
 /** Writes in a front-end load when the class does not say. */
 export const defaultWriteShare = 0.3;
 
 /**
- * Back-end operations for a front-end floor: `R + c·a·W` (domain §9), with `W = writeShare × floor` and `c` what one write costs:
+ * Back-end operations for a front-end floor: `R + c·a·W` (docs/calculations.md, Rates), with `W = writeShare × floor` and `c` what one write costs:
  * the copies kept, `2·(m+1)` with `m` shards of parity, 1 where the pool's inner redundancy is its own affair.
  */
 export function backendRate(floor: number, writeCost: number, amplification: number, writeShare: number): number {

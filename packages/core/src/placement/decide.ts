@@ -27,7 +27,7 @@ export interface Score {
   readonly headroom: number;
   readonly weight: number;
   readonly total: number;
-  /** Above its soft mark: still used, ranked last (domain §5). */
+  /** Above its soft mark: still used, ranked last (docs/calculations.md, Capacity). */
   readonly aboveSoftMark: boolean;
   /** A plan for many claims chose this pool for the claim: it wins. */
   readonly planned: boolean;
@@ -196,7 +196,7 @@ function furtherCopies(context: RuleContext): Pick<Decision, 'second' | 'offsite
 }
 
 /**
- * Chooses a pool for a claim (domain §7). Every moored pool is tried against every rule; passing ones are scored. The same
+ * Chooses a pool for a claim (docs/calculations.md, Choosing a pool). Every moored pool is tried against every rule; passing ones are scored. The same
  * input always gives the same answer. Moorings to pools that are not known are left out.
  */
 export function decide(input: PlacementInput): Decision {

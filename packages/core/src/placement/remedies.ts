@@ -376,7 +376,7 @@ function remediesOn(trial: Trial): Remedy[] {
 
 /**
  * What would bind a claim that fits nowhere: the smallest single changes, then pairs, to claim, class, mooring, quota or
- * pool that make some pool pass, cheapest first (domain §7). Pools without a mooring are looked at too. Empty when no two
+ * pool that make some pool pass, cheapest first (docs/calculations.md, Choosing a pool). Pools without a mooring are looked at too. Empty when no two
  * changes are enough. Pairs are given only for pools that no single change helps, and where they cost less than every single one.
  */
 export function whatWouldBind(input: PlacementInput, most = 6): Remedy[] {

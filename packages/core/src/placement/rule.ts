@@ -1,6 +1,6 @@
 export type FactUnit = 'bytes' | 'iops' | 'bytes-per-second' | 'copies' | 'share' | 'text';
 
-/** The rules in the order they are tried (domain §7). */
+/** The rules in the order they are tried (docs/calculations.md, Choosing a pool). */
 export const ruleNames = [
   'mooring',
   'grant',

@@ -31,7 +31,7 @@ export function footprintFactor(pool: Pool, copies: number): number {
 
 /**
  * Back-end operations of one front-end write: every copy is written; where data is cut into `k` shards with `m` of parity, a
- * small write reads and writes its shard and each parity, `2·(m+1)` (domain §9). An array's figures are its front end's.
+ * small write reads and writes its shard and each parity, `2·(m+1)` (docs/calculations.md, Rates). An array's figures are its front end's.
  */
 export function writeCost(pool: Pool, copies: number): number {
   if (pool.redundancy.kind === 'inner') return 1;
@@ -94,7 +94,7 @@ export function liveDomains(pool: Pool, pinned: readonly string[] = []): number 
   return new Set(live.filter((d) => named.includes(d.name)).map((d) => d.name)).size;
 }
 
-/** Whether the pool can give an access mode in a volume mode (domain §7): block gives one writer node, file gives many. */
+/** Whether the pool can give an access mode in a volume mode (docs/calculations.md, Choosing a pool): block gives one writer node, file gives many. */
 export function givesMode(pool: Pool, mode: AccessMode, volumeMode: VolumeMode): boolean {
   if (volumeMode === 'Filesystem' && pool.access.includes('file')) return true;
   if (!pool.access.includes('block')) return false;

@@ -13,7 +13,7 @@ export function promisableDisks(pool: Pool): readonly ReplicaDisk[] | undefined 
 /** What a class asks of where its copies lie. */
 export type CopyDemands = Pick<StorageClass, 'copies' | 'pinnedNodes' | 'witness' | 'locality'>;
 
-/** Where the copies of one volume go on a pool (domain §8); undefined where we place none, or where they do not fit. */
+/** Where the copies of one volume go on a pool (docs/calculations.md, Copies); undefined where we place none, or where they do not fit. */
 export function placeOnPool(
   pool: Pool,
   cls: CopyDemands,

@@ -42,7 +42,7 @@ const byRoom = (a: { room: number; disk: ReplicaDisk }, b: { room: number; disk:
   b.room - a.room || (a.disk.id < b.disk.id ? -1 : 1);
 
 /**
- * Places the copies of one volume (domain §8): each on a different failure domain, on the domain and disk with most room after
+ * Places the copies of one volume (docs/calculations.md, Copies): each on a different failure domain, on the domain and disk with most room after
  * placement, one copy on the first pod's node when asked and possible. Room of a domain is counted in whole places for volumes
  * of this size first, then in bytes: bytes in remainders too small for one hold nothing, and so as many volumes fit as can.
  * Never on unusable disks. Ties go by disk id.

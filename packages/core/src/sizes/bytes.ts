@@ -1,4 +1,4 @@
-/** A size in bytes: a safe integer, never negative (domain §3). */
+/** A size in bytes: a safe integer, never negative (docs/calculations.md, Sizes). */
 export type Bytes = number & { readonly unit: 'bytes' };
 
 /** Brands a plain number. Throws on anything but a safe integer ≥ 0: that is a programmer's error, input is checked at the edge. */

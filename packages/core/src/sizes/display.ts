@@ -15,7 +15,7 @@ export function threeDigits(value: number): string {
   return Number(value.toFixed(digits)).toLocaleString('en-GB', { maximumFractionDigits: 2 });
 }
 
-/** A size (bytes) in binary units for a screen (domain §3). Negative values show a shortfall. */
+/** A size (bytes) in binary units for a screen (docs/calculations.md, Sizes). Negative values show a shortfall. */
 export function displaySize(size: number): DisplayedSize {
   let value = size;
   let step = 0;

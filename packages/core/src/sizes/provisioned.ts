@@ -7,7 +7,7 @@ export interface Granularity {
   readonly granule: Bytes;
 }
 
-/** What the backend makes of a request: `ceil(max(request, minimum) / granule) × granule` (domain §3). */
+/** What the backend makes of a request: `ceil(max(request, minimum) / granule) × granule` (docs/calculations.md, Sizes). */
 export function provisionedSize(request: Bytes, { minimum, granule }: Granularity): Bytes {
   return bytes(Math.ceil(Math.max(request, minimum) / granule) * granule);
 }
