@@ -1,5 +1,5 @@
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
-import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
+import { fromManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
@@ -7,7 +7,7 @@ import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
 import type { Metrics } from '../metrics/metrics';
 import { noteMade } from '../mirror/mirror';
-import { findMirrored } from '../mirror/mirrored';
+import { findMirrored, storageClassOf } from '../mirror/mirrored';
 import type { Operation, Step } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
@@ -85,7 +85,7 @@ export class Binder {
       }),
       furtherCopiesOf(this.database, held.claim_uid),
     ]);
-    const storageClass = cls && fromManifest(cls.body as unknown as ClassManifest).storageClass;
+    const storageClass = cls && storageClassOf(cls.body);
     const isFirst = this.intended.delete(operation.id);
     const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }, cls = storageClass) =>
       this.ensureVolume(

@@ -176,6 +176,7 @@ async function keepDecision(
     claimUid: uid,
     tookMicros,
     winner: null,
+    // the same, but that the core's lists are read-only and the contract's are not
     trace: decision as unknown as DecisionRow['trace'],
     remedies: remedies as DecisionRow['remedies'],
   });

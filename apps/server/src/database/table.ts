@@ -11,8 +11,8 @@ const made = new WeakMap<Database, Map<string, ModelStatic<Model>>>();
 
 /**
  * Declares a table. A process may hold several databases, so each gets a model class of its own, made when it is first asked for.
- * Columns are
- * the attributes' names in lower case with underscores.
+ * Columns are the
+ * attributes' names in lower case with underscores.
  */
 export function table<M extends Model>(
   name: string,
@@ -27,6 +27,7 @@ export function table<M extends Model>(
       made.set(database, models);
       let model = models.get(name) as ModelStatic<M> | undefined;
       if (!model) {
+        // of a base that is only known by its type, TypeScript lets no class be made
         model = class extends (base as ModelStatic<Model>) {} as unknown as ModelStatic<M>;
         model.init(
           { ...attributes } as never,

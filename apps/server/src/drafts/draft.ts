@@ -1,6 +1,5 @@
 import type { NewClass } from '@moorage/contract/classes';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
-import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import { carriedOver, quarrels } from '@moorage/core/classes/succession';
 import { carryChange, makeClass, markDefault, type Entry, type Outside } from '../classes/acts';
 import { planChange } from '../classes/plan';
@@ -14,7 +13,7 @@ import type { Turns } from '../live/turns';
 import { record } from '../logbook/logbook';
 import type { Change } from '../logbook/change';
 import { logbook } from '../logbook/logbook-model';
-import { isMirrored, listMirrored } from '../mirror/mirrored';
+import { isMirrored, listMirrored, storageClassOf } from '../mirror/mirrored';
 import { assertMayMoor, keepMooring, listMoorings } from '../moorings/moorings';
 import { orderPools, sitesOf } from '../moorings/moorings.sql';
 import type { PlatformConnector } from '../platform/connector';
@@ -98,7 +97,7 @@ async function assertReachable(
     const known = pools.find((p) => p.id === pool);
     if (!known) throw Refusal.notFound('pool', pool);
     const there = classes.find((c) => c.name === className);
-    const cls = drafted.get(className) ?? (there && fromManifest(there.body as unknown as ClassManifest).storageClass);
+    const cls = drafted.get(className) ?? (there && storageClassOf(there.body));
     if (cls) assertMayMoor(cls, { pool, sites: known.sites }, site);
   }
 }

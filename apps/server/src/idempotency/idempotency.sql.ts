@@ -1,5 +1,5 @@
 import { statement } from '../database/statement';
-import { runnerIsDead } from '../live/living';
+import { runnerIsDead } from '../live/living.sql';
 
 /** Takes a key, unless a call of this day has it whose server lives or that was answered. */
 export const takeKey = statement<

@@ -3,7 +3,7 @@ import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import type { Logger } from 'pino';
 import { endedChannel, liveChannel, workChannel } from './announce';
-import { livingServers } from './living';
+import { livingServers } from './living.sql';
 
 /** Class id of the advisory lock of the server that watches the outside. */
 const watchers = 4412;

@@ -1,5 +1,5 @@
 import { statement } from '../database/statement';
-import { runnerIsDead } from './living';
+import { runnerIsDead } from './living.sql';
 
 /** Ends turns at these things whose server is dead. */
 export const endDeadTurns = statement<object, [things: readonly string[]]>(

@@ -1,5 +1,7 @@
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database } from '../database/database';
-import type { Plural } from '../platform/connector';
+import type { PlatformObject, Plural } from '../platform/connector';
 import { platformObjects } from './mirror-model';
 
 /** Whether the platform has an object, as far as the mirror knows. */
@@ -25,3 +27,7 @@ const ofKind = (plural: Plural, names: readonly string[] | null | undefined) => 
 /** One object by its name; undefined when the mirror has none. */
 export const findMirrored = async (database: Database, plural: Plural, name: string) =>
   (await platformObjects.in(database).findOne({ raw: true, where: { plural, name } })) ?? undefined;
+
+/** A mirrored storage class as the core knows it. Its form is the platform's own to keep; what is missing takes its default. */
+export const storageClassOf = (body: PlatformObject): StorageClass =>
+  fromManifest(body as unknown as ClassManifest).storageClass;

@@ -1,12 +1,11 @@
 import type { MooringRow } from '@moorage/contract/moorings';
-import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database } from '../database/database';
 import { lockMoorings } from '../database/locks.sql';
 import { first } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import { findMirrored } from '../mirror/mirrored';
+import { findMirrored, storageClassOf } from '../mirror/mirrored';
 import { Refusal } from '../refusals/refusal';
 import { moorings, type Mooring } from './mooring-model';
 import { orderPools, sitesOf } from './moorings.sql';
@@ -74,11 +73,7 @@ export async function setMooring(
     if (!known) throw Refusal.notFound('class', className);
     const owner = await first(sitesOf(database, [pool]));
     if (!owner) throw Refusal.notFound('pool', pool);
-    assertMayMoor(
-      fromManifest(known.body as unknown as ClassManifest).storageClass,
-      { pool, sites: owner.sites },
-      site,
-    );
+    assertMayMoor(storageClassOf(known.body), { pool, sites: owner.sites }, site);
     const before = (await listMoorings(database, className)).find((m) => m.pool === pool);
     if (before && version !== undefined && version !== before.version)
       throw Refusal.changedMeanwhile('mooring', `${className} on ${pool}`);

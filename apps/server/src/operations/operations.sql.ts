@@ -1,5 +1,5 @@
 import { statement } from '../database/statement';
-import { runnerIsDead } from '../live/living';
+import { runnerIsDead } from '../live/living.sql';
 import { ends, type Operation, type OperationState } from './operation';
 
 /** What a runner knows of an operation. */

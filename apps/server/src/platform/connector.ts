@@ -1,4 +1,5 @@
 import { OutsideProblem } from '../refusals/outside';
+
 /** An object of the platform's API; its body beyond the metadata is the resource's own affair. */
 export interface PlatformObject {
   readonly apiVersion?: string;

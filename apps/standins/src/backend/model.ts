@@ -118,14 +118,7 @@ export class Backend extends Volumes {
   private spreadOut(pool: PoolSeed): void {
     const use = this.useOfDrives();
     const volumes = [...this.volumes.values()].filter((v) => v.pool === pool.id);
-    const drives = this.drivesOf(pool)
-      .filter(this.driveWorks)
-      .map((d) => ({
-        id: d.id,
-        domain: this.domainOf(d, pool),
-        capacity: d.capacity,
-        used: use.get(d.id)?.provisioned ?? 0,
-      }));
+    const drives = this.placesOn(pool, use);
     for (const move of levelOut(drives, volumes)) this.move(move.volume as Volume, move.copy, move.to);
   }
 
@@ -167,14 +160,7 @@ export class Backend extends Volumes {
 
   private planEvacuation(pool: PoolSeed, leaving: ReadonlySet<string>) {
     const use = this.useOfDrives();
-    const staying = this.drivesOf(pool)
-      .filter((d) => !leaving.has(d.id) && this.driveWorks(d))
-      .map((d) => ({
-        id: d.id,
-        domain: this.domainOf(d, pool),
-        capacity: d.capacity,
-        used: use.get(d.id)?.provisioned ?? 0,
-      }));
+    const staying = this.placesOn(pool, use, leaving);
     const moves: { volume: Volume; copy: Copy; to: string }[] = [];
     for (const volume of [...this.volumes.values()].sort((a, b) => b.capacity - a.capacity))
       for (const copy of volume.copies)
@@ -296,14 +282,7 @@ export class Backend extends Volumes {
       for (const copy of volume.copies) {
         if (copy.state !== 'Failed' || !due.includes(copy.drive)) continue;
         const pool = this.pools.get(volume.pool)!;
-        const candidates = this.drivesOf(pool)
-          .filter(this.driveWorks)
-          .map((d) => ({
-            id: d.id,
-            domain: this.domainOf(d, pool),
-            capacity: d.capacity,
-            used: use.get(d.id)?.provisioned ?? 0,
-          }));
+        const candidates = this.placesOn(pool, use);
         const others = new Set(
           volume.copies.filter((c) => c !== copy).map((c) => this.domainOf(this.drive(c.drive), pool)),
         );

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
-import { bestDrive } from './copies';
+import { bestDrive, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
 import type { BoxEvent, Mirror, NewVolume, ServiceClass, Task, Volume } from './resources';
@@ -88,6 +88,22 @@ export class Volumes extends Drives {
     return use;
   }
 
+  /** Drives of a pool that copies can go to, with what is promised of them; those that leave take none. */
+  protected placesOn(
+    pool: PoolSeed,
+    use: ReadonlyMap<string, { readonly provisioned: number }>,
+    leaving: ReadonlySet<string> = new Set(),
+  ): PlaceDrive[] {
+    return this.drivesOf(pool)
+      .filter((d) => !leaving.has(d.id) && this.driveWorks(d))
+      .map((d) => ({
+        id: d.id,
+        domain: this.domainOf(d, pool),
+        capacity: d.capacity,
+        used: use.get(d.id)?.provisioned ?? 0,
+      }));
+  }
+
   /** What a pool holds: `allocated` is raw for pools of copies or shards, usable for an array's. */
   figures(pool: PoolSeed): { allocated: number; provisioned: number; consumed: number } {
     const volumes = [...this.volumes.values()].filter((v) => v.pool === pool.id);
@@ -141,14 +157,7 @@ export class Volumes extends Drives {
   private chooseDrives(asked: NewVolume, pool: PoolSeed): string[] {
     if (pool.kind !== 'copies') return [];
     const use = this.useOfDrives();
-    const free = this.drivesOf(pool)
-      .filter(this.driveWorks)
-      .map((d) => ({
-        id: d.id,
-        domain: this.domainOf(d, pool),
-        capacity: d.capacity,
-        used: use.get(d.id)?.provisioned ?? 0,
-      }));
+    const free = this.placesOn(pool, use);
     const taken = new Set<string>();
     const wanted = copiesOf(asked.raidType ?? pool.raidTypes.find((t) => t !== 'None') ?? 'None');
     return Array.from({ length: wanted }, () => {
