@@ -3,7 +3,8 @@ import type { Logger } from 'pino';
 import { Backends, ensureBackends } from './backends/backends';
 import { beginBinding, onMirror } from './binder/begin';
 import { Binder } from './binder/binder';
-import { findForgotten, waitingClaims } from './binder/sweep';
+import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
+import { helpedBy, type Helped } from './binder/waking';
 import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
@@ -18,10 +19,10 @@ import { ManifestReader } from './manifests/reading';
 import type { Metrics } from './metrics/metrics';
 import { Mirror } from './mirror/mirror';
 import type { Operation } from './operations/operation';
-import { findWaiting, type Helped } from './operations/operations';
+import type { Work } from './operations/kind';
+import { oneAtATime } from './operations/one-at-a-time';
 import { OperationQueue } from './operations/queue';
-import { Runner, type Performer } from './operations/runner';
-import { helpedBy, oneAtATime } from './operations/waking';
+import { Runner } from './operations/runner';
 import { purgeFailures } from './people/brake';
 import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
@@ -43,6 +44,8 @@ export class Engine {
   readonly backends: Backends;
   private readonly queue: OperationQueue;
   readonly vault: Vault;
+  /** Every kind of operation that this server carries. */
+  readonly works: readonly Work[];
   private readonly binder: Binder;
   private readonly runner: Runner;
   private mirror?: Mirror;
@@ -67,6 +70,8 @@ export class Engine {
     metrics: Metrics,
     private readonly log: Logger,
     onStep: (operation: Operation) => void,
+    /** Kinds of operations beside those of the rooms. */
+    more: readonly Work[] = [],
   ) {
     this.anchor = new Anchor(config.databaseUrl, log);
     const lease = () => this.anchor.lease;
@@ -77,10 +82,8 @@ export class Engine {
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
     this.binder = new Binder(database, platform, this.backends, metrics, config.estate.site);
-    const reshapes = new ReshapeCarrier(database, this.backends);
-    const perform: Performer = (operation, step) =>
-      operation.kind === 'reshape' ? reshapes.perform(operation, step) : this.binder.perform(operation, step);
-    this.runner = new Runner(database, this.queue, lease, perform, metrics, log, onStep);
+    this.works = [...this.binder.works, new ReshapeCarrier(database, this.backends).work, ...more] as Work[];
+    this.runner = new Runner(database, this.queue, lease, this.works, metrics, log, onStep);
   }
 
   get site(): string {

@@ -8,6 +8,7 @@ import { Engine } from './engine';
 import { makeApp, sessionMs } from './http/app';
 import { LiveStream } from './live/stream';
 import { Metrics } from './metrics/metrics';
+import type { Work } from './operations/kind';
 import type { Operation } from './operations/operation';
 import { KubernetesConnector } from './platform/kubernetes';
 
@@ -21,6 +22,8 @@ export interface RunningServer {
 export interface Watching {
   /** Told after each step of an operation. */
   onStep?(operation: Operation): void;
+  /** Kinds of operations beside those of the rooms. */
+  readonly works?: (database: Database) => readonly Work[];
   /** Takes the log, line by line, in the place of standard output. */
   onLog?(line: string): void;
 }
@@ -42,6 +45,7 @@ export async function startServer(config: Config, watching: Watching = {}): Prom
     metrics,
     log,
     (operation) => watching.onStep?.(operation),
+    watching.works?.(database),
   );
   const stream = new LiveStream(engine.anchor, sessionMs);
   const server = createServer(makeApp(config, database, sessions, engine, stream, metrics, log));

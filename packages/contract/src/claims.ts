@@ -40,6 +40,7 @@ export const claimStates = [
   'nothing-fits',
   'no-class',
   'retrying',
+  'stopped',
   'held-back',
   'foreign',
   'lost',
@@ -129,6 +130,9 @@ export const claimRowSchema = z.object({
       pod: z.string().nullable(),
       error: z.object({ code: z.string(), detail: z.string() }).nullable(),
       nextAttemptAt: z.string().nullable(),
+      /** What carries its binding, and why nothing is done about it until a person says so. */
+      operation: z.string().nullable(),
+      stopped: z.enum(['paused', 'refused']).nullable(),
       attempts: z.number(),
       /** What the claim asks for that is not carried out yet. */
       asks: z.enum(['source', 'named-volume', 'selector']).nullable(),

@@ -8,6 +8,7 @@ import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
+import { operationsEndpoints } from './endpoints/operations';
 
 /** Every route of the API. Authorisation, validation, the OpenAPI document and the clients all read this table. */
 export const endpoints = {
@@ -20,6 +21,7 @@ export const endpoints = {
   ...mooringsEndpoints,
   ...claimsEndpoints,
   ...namespacesEndpoints,
+  ...operationsEndpoints,
   ...logbookEndpoints,
 };
 

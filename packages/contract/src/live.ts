@@ -11,6 +11,7 @@ export const topics = [
   'logbook',
   'reshapes',
   'findings',
+  'operations',
 ] as const;
 export type Topic = (typeof topics)[number];
 export const liveEventSchema = z.object({ topic: z.enum(topics), subject: z.string().optional() });

@@ -1,11 +1,8 @@
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
-import { operations } from '../operations/operation-model';
-import { ensureOperations } from '../operations/operations';
 import type { Plural, PlatformObject } from '../platform/connector';
-import { reservations } from '../reservations/reservation-model';
-import { noteBoundClaims, beginBindings, giveUpBindings } from './binder.sql';
+import { beginBindings, beginReleases, giveUpBindings, leaveToPlatform, noteBoundClaims } from './binder.sql';
 
 /** Moves bindings on whose claims the platform has bound; gives those claims. */
 export async function noteBound(database: Database, claims: readonly string[]): Promise<string[]> {
@@ -26,12 +23,7 @@ export async function onMirror(
   if (bound.length > 0) {
     await noteBound(database, bound);
     // bound by the platform to a volume made beforehand: nothing is left to do here
-    await operations
-      .in(database)
-      .update(
-        { state: 'abandoned', waitingFor: null, updatedAt: new Date() },
-        { where: { kind: 'bind', state: 'waiting', subject: bound } },
-      );
+    await leaveToPlatform(database, bound);
   }
   const pending = changed
     .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
@@ -56,13 +48,6 @@ export async function beginBinding(database: Database, claims: readonly string[]
 /** A claim that is gone: its unfinished binding ends, and what was reserved for it is let go. */
 export async function beginRelease(database: Database, claims: readonly string[]): Promise<string[]> {
   await giveUpBindings(database, claims);
-  const held = await reservations
-    .in(database)
-    .findAll({ raw: true, attributes: ['claimUid'], where: { claimUid: [...claims] }, limit: claims.length });
-  return ensureOperations(
-    database,
-    'release',
-    'releasing',
-    held.map((h) => h.claimUid),
-  );
+  const begun = await beginReleases(database, claims);
+  return begun.map((b) => b.id);
 }

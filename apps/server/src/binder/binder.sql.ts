@@ -1,7 +1,8 @@
 import type { ClassManifest } from '@moorage/core/classes/manifest';
 import { statement } from '../database/statement';
-import { finished } from '../operations/operations.sql';
+import { mayGoTo, setTo } from '../operations/kind';
 import type { PlatformObject } from '../platform/connector';
+import { binding, releasing } from './kinds';
 
 /** A claim as the platform has it, and its class. */
 export const claimAndClass = statement<{ body: PlatformObject; zones: ClassManifest | null }, [uid: string]>(
@@ -13,8 +14,8 @@ export const claimAndClass = statement<{ body: PlatformObject; zones: ClassManif
 /** Moves bindings on whose claims the platform has bound; gives those claims. */
 export const noteBoundClaims = statement<{ subject: string }, [claims: readonly string[]]>(
   `WITH seen AS (
-     UPDATE operations op SET state = 'bound', waiting_for = NULL, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()
-     FROM platform_objects o WHERE op.kind = 'bind' AND op.state = 'written' AND op.subject = ANY($1)
+     UPDATE operations op SET ${setTo(binding, 'bound')}
+     FROM platform_objects o WHERE ${mayGoTo(binding, 'bound', 'op.')} AND op.subject = ANY($1)
        AND o.plural = 'persistentvolumeclaims' AND o.uid = op.subject AND o.phase = 'Bound' RETURNING op.subject
    )
    UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject`,
@@ -22,21 +23,20 @@ export const noteBoundClaims = statement<{ subject: string }, [claims: readonly 
 
 /** Begins the bindings of claims of a provisioner's classes, or wakes those that wait; gives their operations. One that was given up when the claim was thought to be gone begins again when nothing is reserved for it. */
 export const beginBindings = statement<{ id: string }, [claims: readonly string[], provisioner: string]>(
-  `INSERT INTO operations AS op (kind, subject, state)
-   SELECT 'bind', o.uid, 'deciding' FROM platform_objects o
+  `INSERT INTO operations AS op (kind, subject, state, holds, namespace, about)
+   SELECT 'bind', o.uid, '${binding.begins}', '${binding.holds}', o.namespace, o.namespace || '/' || o.name FROM platform_objects o
    JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    WHERE o.plural = 'persistentvolumeclaims' AND o.uid = ANY($1) AND c.body ->> 'provisioner' = $2 ORDER BY o.uid
-   ON CONFLICT (kind, subject) DO UPDATE SET state = 'waiting', waiting_for = CASE op.state WHEN 'abandoned' THEN 'class' ELSE op.waiting_for END
-   WHERE op.state = 'waiting'
+   ON CONFLICT (holds, subject) DO UPDATE SET ${setTo(binding, 'waiting', "CASE op.state WHEN 'abandoned' THEN 'class' ELSE op.waiting_for END", 'op.')}
+   WHERE ${mayGoTo(binding, 'waiting', 'op.')} AND op.state <> '${binding.begins}'
      -- given up when the claim was thought to be gone; it is there again and nothing is reserved for it
-     OR (op.state = 'abandoned' AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
+     AND (op.state <> 'abandoned' OR NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
    RETURNING id`,
 );
 
 /** Ends the unfinished bindings of claims. */
 export const giveUpBindings = statement<object, [claims: readonly string[]]>(
-  `UPDATE operations SET state = 'abandoned', waiting_for = NULL, error = NULL, updated_at = now()
-   WHERE kind = 'bind' AND subject = ANY($1) AND state NOT IN ${finished}`,
+  `UPDATE operations SET ${setTo(binding, 'abandoned')} WHERE ${mayGoTo(binding, 'abandoned')} AND subject = ANY($1)`,
 );
 
 /** Pending claims of a provisioner's classes whose binding was never begun. */
@@ -56,8 +56,7 @@ export const orphans = statement<{ claim_uid: string }>(
 
 /** Begins the release of volumes whose grace has ended once more; gives the operations. */
 export const endGraces = statement<{ id: string }>(
-  `UPDATE operations op SET state = 'releasing', attempts = 0, next_attempt_at = NULL, updated_at = now()
-   WHERE kind = 'release' AND state = 'released' AND subject IN (
+  `UPDATE operations SET ${setTo(releasing, 'releasing')} WHERE ${mayGoTo(releasing, 'releasing')} AND subject IN (
      SELECT claim_uid FROM reservations WHERE state = 'adrift' AND reclaim = 'Delete' AND keep_until <= now() LIMIT 500)
    RETURNING id`,
 );
@@ -65,5 +64,43 @@ export const endGraces = statement<{ id: string }>(
 /** Claims that the platform has bound and whose binding was not told so. */
 export const unheardBound = statement<{ subject: string }>(
   `SELECT op.subject FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
-   WHERE op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,
+   WHERE op.ended_at IS NULL AND op.resting AND op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,
+);
+
+/** Ends the bindings that wait for claims which the platform has bound itself, to volumes made beforehand. */
+export const leaveToPlatform = statement<object, [claims: readonly string[]]>(
+  `UPDATE operations SET ${setTo(binding, 'abandoned')} WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
+);
+
+/** Goes on with the binding of a claim that was thought to be gone. */
+export const resumeBinding = statement<object, [claim: string]>(
+  `UPDATE operations SET ${setTo(binding, 'making')} WHERE kind = 'bind' AND state = 'abandoned' AND subject = $1`,
+);
+
+/** Begins to let go of what is reserved for claims that are gone; gives the operations that are new. */
+export const beginReleases = statement<{ id: string }, [claims: readonly string[]]>(
+  `INSERT INTO operations (kind, subject, state, holds, namespace, about)
+   SELECT 'release', claim_uid, '${releasing.begins}', '${releasing.holds}', namespace, namespace || '/' || claim_name
+   FROM reservations WHERE claim_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
+);
+
+/** Claims that wait because nothing fits, by id after one of them; those alone that a change of such a kind can help. */
+export const waitingFits = statement<
+  { id: string },
+  [
+    limit: number,
+    after: string | undefined,
+    pool: string | undefined,
+    backend: string | undefined,
+    namespace: string | undefined,
+    className: string | undefined,
+  ]
+>(
+  `SELECT op.id FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
+   WHERE op.ended_at IS NULL AND op.resting AND op.kind = 'bind' AND op.waiting_for IN ('capacity', 'class') AND ($2::uuid IS NULL OR op.id > $2::uuid)
+     AND ($3::text IS NULL OR EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = o.class_name AND m.pool_id = $3))
+     AND ($4::text IS NULL OR EXISTS (SELECT 1 FROM moorings m JOIN pools p ON p.id = m.pool_id
+       WHERE m.class_name = o.class_name AND p.backend_id = $4))
+     AND ($5::text IS NULL OR o.namespace = $5) AND ($6::text IS NULL OR o.class_name = $6)
+   ORDER BY op.id LIMIT $1`,
 );

@@ -8,7 +8,8 @@ import { asRecords, first } from '../database/statement';
 import type { Metrics } from '../metrics/metrics';
 import { noteMade } from '../mirror/mirror';
 import { findMirrored, storageClassOf } from '../mirror/mirrored';
-import type { Operation, Step } from '../operations/operation';
+import type { Work } from '../operations/kind';
+import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
@@ -27,6 +28,9 @@ import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { persistentVolume } from './volume-manifest';
 import { noteBound } from './begin';
+import { binding, releasing, type BindState, type ReleaseState } from './kinds';
+
+const tells = () => ({ topic: 'claims' as const });
 
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
 export class Binder {
@@ -44,27 +48,35 @@ export class Binder {
     this.release = new Release(database, platform, backends);
   }
 
-  /** One step of an operation; every step may be repeated without harm. */
-  perform = async (operation: Operation, step: Step['do']): Promise<Operation | undefined> => {
-    switch (step) {
-      case 'decide':
-        return this.decide(operation);
-      case 'make-volume':
-        return this.makeVolume(operation);
-      case 'write-volume':
-        return this.writeVolume(operation);
-      case 'see-bound':
-        return this.seeBound(operation);
-      case 'unmake-volume':
-        return this.release.unmakeVolume(operation);
-      case 'clear-volume':
-        return this.release.clearVolume(operation);
-      case 'free-reservation':
-        return this.release.freeReservation(operation);
-      case 'rest':
-        return undefined;
-    }
-  };
+  /** The kinds of operations that this room carries. */
+  get works(): [Work<BindState>, Work<ReleaseState>] {
+    const decide = (o: Operation) => this.decide(o);
+    const { release } = this;
+    return [
+      {
+        kind: binding,
+        tells,
+        steps: {
+          deciding: decide,
+          waiting: decide,
+          making: (o) => this.makeVolume(o),
+          made: (o) => this.writeVolume(o),
+          written: (o) => this.seeBound(o),
+        },
+      },
+      {
+        kind: releasing,
+        tells,
+        // a volume that is still in use, or attached, is let go of later: the backend's refusal heals by itself
+        refusedForGood: (error) => error instanceof PlatformProblem && error.isForGood,
+        steps: {
+          releasing: (o) => release.unmakeVolume(o),
+          unmade: (o) => release.clearVolume(o),
+          cleared: (o) => release.freeReservation(o),
+        },
+      },
+    ];
+  }
 
   private async decide(operation: Operation): Promise<Operation | undefined> {
     const moved = await chooseAndReserve(this.database, this.metrics, this.site, operation);
@@ -74,7 +86,7 @@ export class Binder {
 
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await first(reservedFor(this.database, operation.subject));
-    if (!held) return advance(this.database, operation, 'abandoned');
+    if (!held) return advance(this.database, binding, operation, 'abandoned');
     const [cls, disks, further] = await Promise.all([
       findMirrored(this.database, 'storageclasses', held.class_name),
       reservationCopies.in(this.database).findAll({
@@ -115,7 +127,7 @@ export class Binder {
       .filter((d) => d.poolId === held.pool_id)
       .map(({ disk, node }) => ({ disk, node, state: 'Synchronized', percent: 100 }));
     const next = await this.database.transaction(async () => {
-      const moved = await advance(this.database, operation, 'made', {});
+      const moved = await advance(this.database, binding, operation, 'made');
       if (!moved) return undefined;
       await noteVolume(
         this.database,
@@ -205,7 +217,7 @@ export class Binder {
     await this.backends.sync(held.backend_id);
     return this.database.transaction(async () => {
       await reservations.in(this.database).destroy({ where: { claimUid: held.claim_uid, state: 'held' } });
-      return advance(this.database, operation, 'deciding', {});
+      return advance(this.database, binding, operation, 'deciding');
     });
   }
 
@@ -214,7 +226,7 @@ export class Binder {
       first(reservedFor(this.database, operation.subject)),
       first(claimAndClass(this.database, operation.subject)),
     ]);
-    if (!held?.volume_id) return advance(this.database, operation, 'abandoned');
+    if (!held?.volume_id) return advance(this.database, binding, operation, 'abandoned');
     if (!claim) return undefined; // the claim is gone; its release takes over
     const manifest = persistentVolume({
       volumeName: held.volume_name,
@@ -240,7 +252,7 @@ export class Binder {
     }
     return this.database.transaction(async () => {
       if (made) await noteMade(this.database, 'persistentvolumes', made);
-      return advance(this.database, operation, 'written', {});
+      return advance(this.database, binding, operation, 'written');
     });
   }
 

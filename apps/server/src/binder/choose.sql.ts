@@ -2,8 +2,10 @@ import type { ClassManifest } from '@moorage/core/classes/manifest';
 import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import type { Mooring } from '@moorage/core/placement/request';
 import { statement } from '../database/statement';
-import type { Operation, OperationState } from '../operations/operation';
+import { setTo } from '../operations/kind';
+import type { Operation } from '../operations/operation';
 import { operationFields } from '../operations/operations.sql';
+import { binding } from './kinds';
 
 /** Everything about a claim that its decision rests on, pools and quotas aside. */
 export interface StoredClaim {
@@ -81,7 +83,7 @@ export const reserveAll = statement<
     copies: string,
     further: string,
     operation: string,
-    from: OperationState,
+    from: string,
   ]
 >(
   `WITH held AS (
@@ -103,6 +105,5 @@ export const reserveAll = statement<
      SELECT $1, f.* FROM jsonb_to_recordset($6::jsonb) AS f(mode text, pool_id text, bytes bigint, raw_bytes bigint,
        backend_iops double precision, backend_throughput double precision)
    )
-   UPDATE operations SET state = 'making', waiting_for = NULL, decision_id = (SELECT id FROM decided), attempts = 0, error = NULL,
-     next_attempt_at = NULL, updated_at = now() WHERE id = $7 AND state = $8 RETURNING ${operationFields}`,
+   UPDATE operations SET ${setTo(binding, 'making')}, decision_id = (SELECT id FROM decided) WHERE id = $7 AND state = $8 RETURNING ${operationFields}`,
 );

@@ -18,6 +18,7 @@ import type { Metrics } from '../metrics/metrics';
 import { placeTaken } from '../moorings/planned';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
+import { binding } from './kinds';
 import { corePools, livePools } from '../pools/pools';
 import { decisions } from '../reservations/decision-model';
 import { claimToDecide, renewDecision, reserveAll, usedInNamespace, type StoredClaim } from './choose.sql';
@@ -74,7 +75,7 @@ async function chooseUnderLocks(
   const claim = await first(claimToDecide(database, operation.subject));
   // gone, going, or bound to a volume made beforehand: not ours to provide
   if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
-    return { moved: await advance(database, operation, 'abandoned', {}) };
+    return { moved: await advance(database, binding, operation, 'abandoned') };
   if (claim.class?.provisioner !== provisioner) return { moved: await rest(database, operation, 'class') };
   const held = notYet(claim);
   if (held) return { moved: await rest(database, operation, held) };
@@ -145,7 +146,7 @@ async function chooseUnderLocks(
 
 /** Lets the operation wait, and tells the pages when that is news. The result is undefined: there is nothing to go on with. */
 async function rest(database: Database, operation: Operation, waitingFor: string, decision?: Kept): Promise<undefined> {
-  await advance(database, operation, 'waiting', { waitingFor, decisionId: decision?.id });
+  await advance(database, binding, operation, 'waiting', { waitingFor, decisionId: decision?.id });
   const isNews = operation.state !== 'waiting' || decision?.isNew === true;
   if (isNews) await announce(database, [{ topic: 'claims' }]);
   return undefined;

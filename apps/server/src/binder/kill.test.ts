@@ -1,5 +1,5 @@
 import { limpetSeed } from '../../../standins/src/backend-seeds';
-import type { BindState, ReleaseState } from '../operations/operation';
+import type { BindState, ReleaseState } from './kinds';
 import { DoomedServers } from '../testing/doomed';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 

@@ -7,6 +7,8 @@ import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
+import { resumeBinding } from './binder.sql';
+import { releasing } from './kinds';
 import { freeReserved, furtherCopiesOf, reservedFor, setAdrift, type Reserved } from '../reservations/reservation.sql';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
@@ -23,19 +25,19 @@ export class Release {
    */
   async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await first(reservedFor(this.database, operation.subject));
-    if (!held) return advance(this.database, operation, 'released');
+    if (!held) return advance(this.database, releasing, operation, 'released');
     const fate = await this.fateOf(held);
     if (fate === 'claim-lives') return this.cancelRelease(operation);
     if (fate === 'keep') {
       await setAdrift(this.database, held.claim_uid);
       await announce(this.database, [{ topic: 'namespaces' }]);
-      return advance(this.database, operation, 'released');
+      return advance(this.database, releasing, operation, 'released');
     }
     // the copies go after the platform said so, and before the volume: a volume without its copies can still be read
     for (const copy of await furtherCopiesOf(this.database, held.claim_uid))
       await this.destroy(copy.backend_id, copy.volume_id, held.volume_name);
     await this.destroy(held.backend_id, held.volume_id, held.volume_name);
-    return advance(this.database, operation, 'unmade');
+    return advance(this.database, releasing, operation, 'unmade');
   }
 
   private async destroy(backendId: string, volumeId: string | null, name: string): Promise<void> {
@@ -64,13 +66,9 @@ export class Release {
   /** The mirror was wrong: the claim is there. Its release is dropped, and a binding that was cut short goes on. */
   private cancelRelease(operation: Operation): Promise<undefined> {
     return this.database.transaction(async () => {
-      const table = operations.in(this.database);
-      await table.destroy({ where: { id: operation.id } });
+      await operations.in(this.database).destroy({ where: { id: operation.id } });
       // the backend may have been asked already: the volume is looked for by its name first
-      await table.update(
-        { state: 'making', updatedAt: new Date() },
-        { where: { kind: 'bind', subject: operation.subject, state: 'abandoned' } },
-      );
+      await resumeBinding(this.database, operation.subject);
       return undefined;
     });
   }
@@ -78,7 +76,7 @@ export class Release {
   async clearVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await first(reservedFor(this.database, operation.subject));
     if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
-    return advance(this.database, operation, 'cleared');
+    return advance(this.database, releasing, operation, 'cleared');
   }
 
   freeReservation(operation: Operation): Promise<Operation | undefined> {
@@ -91,7 +89,7 @@ export class Release {
           { topic: 'namespaces' as const, subject: namespace },
         ]),
       );
-      return advance(this.database, operation, 'released', {});
+      return advance(this.database, releasing, operation, 'released');
     });
   }
 }

@@ -1,8 +1,9 @@
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
-import { findStranded, type Helped, findWaiting } from '../operations/operations';
+import { findStranded } from '../operations/operations';
 import { beginBinding, beginRelease, noteBound } from './begin';
-import { forgottenClaims, orphans, endGraces, unheardBound } from './binder.sql';
+import { endGraces, forgottenClaims, orphans, unheardBound, waitingFits } from './binder.sql';
+import type { Helped } from './waking';
 
 /** Everything that should be moving and is not; the watching server asks now and then. Bounded. */
 export async function findForgotten(database: Database): Promise<string[]> {
@@ -32,6 +33,19 @@ export async function findForgotten(database: Database): Promise<string[]> {
       written.map((w) => w.subject),
     );
   return [...begun, ...released, ...(await findStranded(database, 500))];
+}
+
+/**
+ * Claims that wait because nothing fits, in pages by id. With `helped`, only those that such a change can help: whose class is
+ * moored there, whose namespace or class it is.
+ */
+export async function findWaiting(
+  database: Database,
+  limit: number,
+  after: string | undefined,
+  { pool, backend, namespace, className }: Helped = {},
+): Promise<string[]> {
+  return (await waitingFits(database, limit, after, pool, backend, namespace, className)).map((r) => r.id);
 }
 
 /** Claims that wait because nothing fits and that a change can help, in pages, for another decision. */

@@ -23,6 +23,8 @@ export interface StoredClaim {
   error: { code: string; detail: string } | null;
   attempts: number | null;
   next_attempt_at: Date | null;
+  operation_id: string | null;
+  operation_stopped: 'paused' | 'refused' | null;
   trace: DecisionRow['trace'] | null;
   pod: string | null;
   waiting_for: 'source' | 'named-volume' | 'selector' | null;
@@ -111,7 +113,7 @@ export const claimCounts = statement<
   ]
 >(
   `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-   count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
+   count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'stopped') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
 );
 
 /** The claim of a name. */

@@ -7,6 +7,7 @@ import * as classes from './migration-0003-classes';
 import * as furtherCopies from './migration-0004-further-copies';
 import * as opaque from './migration-0005-opaque';
 import * as keysUnderWay from './migration-0006-keys-under-way';
+import * as kinds from './migration-0007-kinds';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -16,6 +17,7 @@ export const migrations = [
   { name: '0004-further-copies', ...furtherCopies },
   { name: '0005-opaque', ...opaque },
   { name: '0006-keys-under-way', ...keysUnderWay },
+  { name: '0007-kinds', ...kinds },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

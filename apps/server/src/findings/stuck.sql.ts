@@ -18,6 +18,6 @@ export const stuckClaims = statement<Stuck, [namespaces: readonly string[] | nul
   `SELECT class_name, state, count(*) AS count, coalesce(sum(size_bytes), 0)::bigint AS bytes, min(created_at) AS since,
      (array_agg(namespace || '/' || name ORDER BY created_at))[1:${mostNamed}] AS some
    FROM claims WHERE ($1::text[] IS NULL OR namespace = ANY($1))
-     AND (state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'held-back') OR (state = 'retrying' AND attempts >= 5))
+     AND (state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'held-back', 'stopped') OR (state = 'retrying' AND attempts >= 5))
    GROUP BY 1, 2 LIMIT 200`,
 );

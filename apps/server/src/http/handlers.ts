@@ -1,4 +1,5 @@
 import { openapiDocument } from '@moorage/contract/openapi';
+import { steerSchema as steerParams } from '@moorage/contract/operations';
 import type { Person, Session } from '@moorage/contract/people';
 import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
@@ -23,6 +24,8 @@ import { makeFromManifest } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
+import { getOperation, listOperations } from '../operations/listing';
+import { retryRefused, steer } from '../operations/steer';
 import type { SignInBrake } from '../people/brake';
 import { findBySignIn } from '../people/people';
 import { Sight } from '../people/sight';
@@ -149,6 +152,17 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       const { reshape, operations } = await undoReshape(database, params.id!, person.name);
       await engine.begin(operations);
       return reshape;
+    },
+    listOperations: ({ query, person }) => listOperations(database, engine.works, Sight.of(person), person, query),
+    steerOperation: async ({ params, person }) => {
+      const { id, act } = steerParams.parse(params);
+      await engine.begin([await steer(database, engine.works, Sight.of(person), id, act, person)]);
+      return getOperation(database, engine.works, id, person);
+    },
+    retryRefused: async ({ person }) => {
+      const { ids, more } = await retryRefused(database, engine.works, person);
+      await engine.begin(ids);
+      return { tried: ids.length, more };
     },
     readiness: () => readiness(database, site),
     listFindings: ({ person }) => listFindings(database, Sight.of(person)),

@@ -1,7 +1,18 @@
 export interface Change {
   readonly person: string;
   readonly action: 'create' | 'change' | 'delete' | 'sign-in' | 'reorder';
-  readonly kind: 'class' | 'mooring' | 'claim' | 'pool' | 'limit' | 'person' | 'backend' | 'finding' | 'grant' | 'plan';
+  readonly kind:
+    | 'class'
+    | 'mooring'
+    | 'claim'
+    | 'pool'
+    | 'limit'
+    | 'person'
+    | 'backend'
+    | 'finding'
+    | 'grant'
+    | 'plan'
+    | 'operation';
   readonly subject: string;
   readonly before?: unknown;
   readonly after?: unknown;

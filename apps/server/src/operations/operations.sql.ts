@@ -1,22 +1,31 @@
 import { statement } from '../database/statement';
 import { runnerIsDead } from '../live/living.sql';
-import { ends, type Operation, type OperationState } from './operation';
+import type { Operation } from './operation';
 
 /** What a runner knows of an operation. */
-export const operationFields = 'id, kind, subject, state, attempts';
-export const finished = `(${ends.map((state) => `'${state}'`).join(', ')})`;
-/** Begins an operation once for each subject; gives those that are new. */
-export const beginOnce = statement<
+export const operationFields = 'id, kind, subject, state, attempts, stopped, cancelled_by AS "cancelledBy"';
+
+/** Begins an operation for each subject that has none which holds the same; gives those that are new. */
+export const beginFree = statement<
   { id: string },
-  [kind: Operation['kind'], state: OperationState, subjects: readonly string[]]
+  [
+    kind: string,
+    state: string,
+    holds: string,
+    subjects: readonly string[],
+    about: string | undefined,
+    namespace: string | undefined,
+    person: string | undefined,
+  ]
 >(
-  `INSERT INTO operations (kind, subject, state) SELECT $1, s, $2 FROM unnest($3::text[]) s
-   ON CONFLICT (kind, subject) DO NOTHING RETURNING id`,
+  `INSERT INTO operations (kind, subject, state, holds, about, namespace, person)
+   SELECT $1, s, $2, $3, coalesce($5, s), $6, $7 FROM unnest($4::text[]) s
+   ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
 );
 
-/** Takes an operation under a lease, unless it is finished, rests, or another living server has it. */
+/** Takes an operation under a lease, unless it is finished, stopped, not due, or another living server has it. */
 export const takeUnderLease = statement<Operation, [id: string, lease: number]>(
-  `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND state NOT IN ${finished}
+  `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND ended_at IS NULL AND stopped IS NULL
      AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
    RETURNING ${operationFields}`,
 );
@@ -27,18 +36,31 @@ export const endLease = statement<{ again: boolean }, [id: string, lease: number
    WHERE o.id = $1 AND o.runner = $2 RETURNING old.again`,
 );
 
-/** Moves an operation on from where it was thought to be. */
+/** Moves an operation on from where it was thought to be. What paused it goes on pausing it. */
 export const moveOn = statement<
   Operation,
-  [id: string, from: OperationState, to: OperationState, waitingFor: string | undefined, decisionId: number | undefined]
+  [
+    id: string,
+    from: string,
+    to: string,
+    resting: boolean,
+    ended: boolean,
+    holds: string | null,
+    waitingFor: string | undefined,
+    decisionId: number | undefined,
+    cause: string | undefined,
+  ]
 >(
-  `UPDATE operations SET state = $3, waiting_for = $4, decision_id = coalesce($5, decision_id), attempts = 0, error = NULL,
-   next_attempt_at = NULL, updated_at = now() WHERE id = $1 AND state = $2 RETURNING ${operationFields}`,
+  `UPDATE operations SET state = $3, resting = $4, ended_at = CASE WHEN $5 THEN now() END, holds = $6, waiting_for = $7,
+     decision_id = coalesce($8, decision_id), cause = coalesce($9, cause), stopped = CASE WHEN NOT $5 AND stopped = 'paused' THEN stopped END,
+     attempts = 0, error = NULL, next_attempt_at = NULL, updated_at = now()
+   WHERE id = $1 AND state = $2 RETURNING ${operationFields}`,
 );
 
-/** Notes a failed attempt, and when the next is due. */
-export const noteAttempt = statement<object, [id: string, error: string, seconds: number]>(
-  `UPDATE operations SET attempts = attempts + 1, error = $2::jsonb, next_attempt_at = now() + make_interval(secs => $3), updated_at = now()
+/** Notes a failed attempt, and when the next is due; without a next, that the step was refused for good. */
+export const noteAttempt = statement<object, [id: string, error: string, seconds: number | undefined]>(
+  `UPDATE operations SET attempts = attempts + 1, error = $2::jsonb, next_attempt_at = now() + make_interval(secs => $3),
+     stopped = CASE WHEN $3::float8 IS NULL THEN 'refused' ELSE stopped END, updated_at = now()
    WHERE id = $1`,
 );
 
@@ -47,35 +69,20 @@ export const restFor = statement<object, [id: string, seconds: number]>(
   `UPDATE operations SET attempts = 0, error = NULL, next_attempt_at = now() + make_interval(secs => $2) WHERE id = $1`,
 );
 
+/** Notes how much is still to be done; more than ever before begins the reckoning of the time anew. */
+export const noteRemaining = statement<object, [id: string, remaining: number, unit: 'bytes' | 'steps']>(
+  `UPDATE operations SET remaining = $2, total = greatest(coalesce(total, 0), $2), unit = $3,
+     moved_since = CASE WHEN $2 > coalesce(total, 0) THEN now() ELSE moved_since END WHERE id = $1`,
+);
+
 /** Operations that nobody works on and that are due. */
 export const dueAndFree = statement<{ id: string }, [limit: number]>(
-  `SELECT id FROM operations WHERE state NOT IN ${finished} AND state NOT IN ('waiting', 'written')
+  `SELECT id FROM operations WHERE ended_at IS NULL AND NOT resting AND stopped IS NULL
      AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, updated_at + interval '5 seconds') < now()
    ORDER BY updated_at LIMIT $1`,
 );
 
 /** Operations of servers that are dead. */
 export const leftByTheDead = statement<{ id: string }, [limit: number]>(
-  `SELECT id FROM operations WHERE state NOT IN ${finished} AND runner IS NOT NULL AND ${runnerIsDead} LIMIT $1`,
-);
-
-/** Claims that wait because nothing fits, by id after one of them; those alone that a change of such a kind can help. */
-export const waitingClaims = statement<
-  { id: string },
-  [
-    limit: number,
-    after: string | undefined,
-    pool: string | undefined,
-    backend: string | undefined,
-    namespace: string | undefined,
-    className: string | undefined,
-  ]
->(
-  `SELECT op.id FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
-   WHERE op.state = 'waiting' AND op.kind = 'bind' AND op.waiting_for IN ('capacity', 'class') AND ($2::uuid IS NULL OR op.id > $2::uuid)
-     AND ($3::text IS NULL OR EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = o.class_name AND m.pool_id = $3))
-     AND ($4::text IS NULL OR EXISTS (SELECT 1 FROM moorings m JOIN pools p ON p.id = m.pool_id
-       WHERE m.class_name = o.class_name AND p.backend_id = $4))
-     AND ($5::text IS NULL OR o.namespace = $5) AND ($6::text IS NULL OR o.class_name = $6)
-   ORDER BY op.id LIMIT $1`,
+  `SELECT id FROM operations WHERE ended_at IS NULL AND stopped IS NULL AND runner IS NOT NULL AND ${runnerIsDead} LIMIT $1`,
 );

@@ -2,29 +2,41 @@ import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { workChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
-import { mayMove, pauseAfter, type Operation, type OperationError, type OperationState } from './operation';
+import { mayMove, standing, type Kind } from './kind';
+import { pauseAfter, type Operation, type OperationError } from './operation';
 import { operations } from './operation-model';
 import {
-  beginOnce,
+  beginFree,
   dueAndFree,
   endLease,
   leftByTheDead,
   moveOn,
   noteAttempt,
+  noteRemaining,
   restFor,
   takeUnderLease,
-  waitingClaims,
 } from './operations.sql';
 
-/** Begins an operation once for its subject; the id when it is new. */
-export const ensureOperations = async (
-  database: Database,
-  kind: Operation['kind'],
-  state: OperationState,
-  subjects: readonly string[],
-): Promise<string[]> => (await beginOnce(database, kind, state, subjects)).map((o) => o.id);
+/** What is told of an operation to people. */
+export interface About {
+  /** Its subject as a person knows it. */
+  readonly about?: string;
+  readonly namespace?: string;
+  readonly person?: string;
+}
 
-/** Takes an operation under a server's lease; undefined when it is finished or another living server has it. */
+/** Begins an operation for each subject of which nothing holds the same yet; the ids of those that are new. */
+export async function beginOperations(
+  database: Database,
+  kind: Kind,
+  subjects: readonly string[],
+  { about, namespace, person }: About = {},
+): Promise<string[]> {
+  const made = await beginFree(database, kind.kind, kind.begins, kind.holds, subjects, about, namespace, person);
+  return made.map((o) => o.id);
+}
+
+/** Takes an operation under a server's lease; undefined when it is finished or stopped, or another living server has it. */
 export async function take(database: Database, id: string, lease: number): Promise<Operation | undefined> {
   const [taken] = await takeUnderLease(database, id, lease);
   // another server works on it: ask it to look once more when it is through
@@ -46,15 +58,18 @@ export async function freeUnworked(database: Database, lease: number, inHand: re
 }
 
 /** Moves an operation on, if it is still where it was thought to be. Undefined is an answer: somebody else moved it. Throws for a move that its kind does not have. */
-export async function advance(
+export async function advance<S extends string>(
   database: Database,
+  kind: Kind<S>,
   { id, state }: Pick<Operation, 'id' | 'state'>,
-  to: OperationState,
-  extra: { waitingFor?: string; decisionId?: number } = {},
-): Promise<Operation | undefined> {
-  if (!mayMove(state, to)) throw new Error(`no operation goes from ${state} to ${to}`);
-  const [moved] = await moveOn(database, id, state, to, extra.waitingFor, extra.decisionId);
-  return moved;
+  to: NoInfer<S>,
+  extra: { waitingFor?: string; decisionId?: number; cause?: string } = {},
+): Promise<Operation<S> | undefined> {
+  if (!mayMove(kind, state, to)) throw new Error(`no operation of kind ${kind.kind} goes from ${state} to ${to}`);
+  const { resting, ended, holds } = standing(kind, to);
+  const { waitingFor, decisionId, cause } = extra;
+  const [moved] = await moveOn(database, id, state, to, resting, ended, holds, waitingFor, decisionId, cause);
+  return moved as Operation<S> | undefined;
 }
 
 /** Notes a failed attempt; gives the seconds until the next. */
@@ -69,6 +84,14 @@ export async function noteFailure(
   return seconds;
 }
 
+/** Notes that a step was refused for good: nothing is tried again until a person says so. */
+export const noteRefusal = (database: Database, { id }: Operation, error: OperationError) =>
+  noteAttempt(database, id, JSON.stringify(error), undefined);
+
+/** Notes how much of an operation is still to be done. */
+export const noteProgress = (database: Database, { id }: Operation, remaining: number, unit: 'bytes' | 'steps') =>
+  noteRemaining(database, id, remaining, unit);
+
 /** Lets an operation rest for a while although nothing failed; the sweep finds it when it is due. */
 export const lookAgain = (database: Database, id: string, seconds: number) => restFor(database, id, seconds);
 
@@ -80,25 +103,4 @@ export async function findStranded(database: Database, limit: number): Promise<s
   const due = await dueAndFree(database, limit);
   const dead = await leftByTheDead(database, limit);
   return [...new Set([...dead, ...due].map((r) => r.id))];
-}
-
-/** What changed, as far as waiting claims rest on it. */
-export interface Helped {
-  readonly pool?: string;
-  readonly backend?: string;
-  readonly namespace?: string;
-  readonly className?: string;
-}
-
-/**
- * Claims that wait because nothing fits, in pages by id. With `helped`, only those that such a change can help: whose class is
- * moored there, whose namespace or class it is.
- */
-export async function findWaiting(
-  database: Database,
-  limit: number,
-  after: string | undefined,
-  { pool, backend, namespace, className }: Helped = {},
-): Promise<string[]> {
-  return (await waitingClaims(database, limit, after, pool, backend, namespace, className)).map((r) => r.id);
 }

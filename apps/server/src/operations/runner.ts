@@ -4,16 +4,10 @@ import { isDatabaseGone } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { OutsideProblem } from '../refusals/outside';
-import { nextStep, type Operation, type OperationError, type Step } from './operation';
-import { callForWork, freeUnworked, giveBack, lookAgain, noteFailure, take } from './operations';
+import { assertSound, isForGood, mayMove, type Work } from './kind';
+import type { Operation, OperationError } from './operation';
+import { advance, callForWork, freeUnworked, giveBack, lookAgain, noteFailure, noteRefusal, take } from './operations';
 import type { OperationQueue } from './queue';
-
-/** Nothing failed; there is more to see in a while. */
-export interface LookAgain {
-  readonly againAfterS: number;
-}
-/** Does one step; gives the operation as it then is, or undefined when it rests or was moved by somebody else. */
-export type Performer = (operation: Operation, step: Step['do']) => Promise<Operation | LookAgain | undefined>;
 
 const slots = 48;
 const pollMs = 1000;
@@ -33,18 +27,24 @@ export class Runner {
   private freeing = false;
   private stopped = false;
   private timers: NodeJS.Timeout[] = [];
+  private readonly works: ReadonlyMap<string, Work>;
+  /** Who waits here for an operation to be given back. */
+  private readonly waiters = new Map<string, (() => void)[]>();
 
   constructor(
     private readonly database: Database,
     private readonly queue: OperationQueue,
     /** The lease under which this server works now; undefined without PostgreSQL. */
     private readonly lease: () => number | undefined,
-    private readonly perform: Performer,
+    works: readonly Work[],
     private readonly metrics: Metrics,
     private readonly log: Logger,
     /** Told after each step that was done; tests use it to end the server at every point. */
     private readonly onStep: (operation: Operation) => void,
-  ) {}
+  ) {
+    for (const work of works) assertSound(work);
+    this.works = new Map(works.map((work) => [work.kind.kind, work]));
+  }
 
   start(): void {
     this.timers = [setInterval(() => void this.pump(), pollMs), setInterval(() => void this.freeUnworked(), freeMs)];
@@ -117,6 +117,9 @@ export class Runner {
     }
     again ||= this.inHand.get(id) === true;
     this.inHand.delete(id);
+    const waiters = this.waiters.get(id) ?? [];
+    this.waiters.delete(id);
+    for (const tell of waiters) tell();
     if (job !== undefined) await this.finishJob(job);
     if (again)
       await this.enqueue([id]).catch((error: unknown) =>
@@ -134,32 +137,71 @@ export class Runner {
   }
 
   private async carry(start: Operation, lease: number): Promise<void> {
-    let operation = start;
+    const work = this.works.get(start.kind);
+    // of a kind that only a newer server knows
+    if (!work) return;
+    let operation: Operation | undefined = start;
     // under a lost lease the operation may be another server's by now
-    while (!this.stopped && this.lease() === lease) {
-      const step = nextStep(operation.state);
-      if (step.do === 'rest') return;
-      try {
-        const moved = await this.perform(operation, step.do);
-        if (!moved) return;
-        if ('againAfterS' in moved) {
-          await lookAgain(this.database, operation.id, moved.againAfterS);
-          return;
-        }
-        operation = moved;
+    while (operation && operation.stopped === null && !this.stopped && this.lease() === lease) {
+      const moved: Operation | undefined = await this.step(work, operation);
+      if (moved) {
         this.metrics.operations.inc({ kind: moved.kind, state: moved.state });
         this.onStep(moved);
-      } catch (error) {
-        if (isDatabaseGone(error)) throw error;
-        const problem = describe(error);
-        if (problem.code === 'internal')
-          this.log.error({ err: error, operation: operation.id }, 'a step failed for a reason not foreseen');
-        const seconds = await noteFailure(this.database, operation, problem, Math.random());
-        await announce(this.database, [{ topic: operation.kind === 'reshape' ? 'reshapes' : 'claims' }]);
-        await this.queue.put([operation.id], seconds);
-        return;
       }
+      operation = moved;
     }
+  }
+
+  /** One step; gives the operation as it then is, undefined when there is nothing more to do for now. */
+  private async step(work: Work, operation: Operation): Promise<Operation | undefined> {
+    const { database } = this;
+    const { kind, steps } = work;
+    const perform = steps[operation.state];
+    if (!perform) return undefined;
+    if (operation.cancelledBy !== null && kind.undo !== undefined && mayMove(kind, operation.state, kind.undo))
+      return this.turnBack(work, operation, `called off by ${operation.cancelledBy}`);
+    try {
+      const moved = await perform(operation);
+      if (moved === undefined || 'id' in moved) return moved;
+      await lookAgain(database, operation.id, moved.againAfterS);
+    } catch (error) {
+      if (isDatabaseGone(error)) throw error;
+      return this.failed(work, operation, error);
+    }
+    return undefined;
+  }
+
+  /** A step that failed is tried again, undone, or stops for a person, as its kind says. */
+  private async failed(work: Work, operation: Operation, error: unknown): Promise<Operation | undefined> {
+    const { database } = this;
+    const { kind } = work;
+    const problem = describe(error);
+    if (problem.code === 'internal')
+      this.log.error({ err: error, operation: operation.id }, 'a step failed for a reason not foreseen');
+    const isFinal = isForGood(work, error);
+    const isTriedEnough = kind.mostTries !== undefined && operation.attempts + 1 >= kind.mostTries;
+    if ((isFinal || isTriedEnough) && kind.undo !== undefined && mayMove(kind, operation.state, kind.undo))
+      return this.turnBack(work, operation, problem.detail);
+    if (isFinal) await noteRefusal(database, operation, problem);
+    else await this.queue.put([operation.id], await noteFailure(database, operation, problem, Math.random()));
+    await this.tell(work, operation);
+    return undefined;
+  }
+
+  private async turnBack(work: Work, operation: Operation, cause: string): Promise<Operation | undefined> {
+    const moved = await advance(this.database, work.kind, operation, work.kind.undo!, { cause });
+    await this.tell(work, operation);
+    return moved;
+  }
+
+  private tell = (work: Work, operation: Operation) =>
+    announce(this.database, [work.tells(operation), { topic: 'operations' }]);
+
+  /** Begins an operation here, and waits until it is finished, or rests, or waits for its next try. */
+  async carryHere(id: string): Promise<void> {
+    const given = new Promise<void>((resolve) => this.waiters.set(id, [...(this.waiters.get(id) ?? []), resolve]));
+    this.begin(id);
+    await given;
   }
 
   /**

@@ -60,6 +60,10 @@ export class PlatformProblem extends OutsideProblem {
   ) {
     super(message);
   }
+
+  get isForGood(): boolean {
+    return this.code === 'invalid' || this.code === 'forbidden';
+  }
 }
 
 /** The platform, as far as this product uses it. */

@@ -10,12 +10,13 @@ import { first } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { operations as operationTable } from '../operations/operation-model';
-import { ensureOperations } from '../operations/operations';
+import { beginOperations } from '../operations/operations';
 import { Sight } from '../people/sight';
 import { pools } from '../pools/pool-model';
 import { Refusal } from '../refusals/refusal';
 import { holdDisks, otherHolder } from './begin.sql';
 import { getPoolShape } from './pool-shape';
+import { reshaping } from './kind';
 import { getReshape, metadataPool } from './reshape';
 import { reshapeNodes, reshapes, type ReshapeNode } from './reshape-model';
 
@@ -156,7 +157,7 @@ export async function beginReshape(
     const disks = nodes.flatMap((n) => n.disks);
     await hold(database, backend, id, disks);
     await reshapeNodes.in(database).bulkCreate(nodes.map((n) => ({ ...n, reshapeId: id, disks: [...n.disks] })));
-    const made = await ensureOperations(database, 'reshape', 'preparing', [id]);
+    const made = await beginOperations(database, reshaping, [id], { about: `${backend}/${pool}`, person });
     const after = { kind: asked.kind, disks: disks.length, nodes: new Set(nodes.map((n) => n.node)).size };
     await record(database, { person, action: 'change', kind: 'pool', subject: pool, after });
     await announce(database, [{ topic: 'reshapes', subject: backend }]);
@@ -180,10 +181,12 @@ export async function undoReshape(
         'It has ended',
         'This change has ended already; nothing is left to call off.',
       );
-    await marked.update({ calledOff: true, cause: marked.cause ?? `called off by ${person}` });
     const [, due] = await operationTable
       .in(database)
-      .update({ nextAttemptAt: null, attempts: 0 }, { where: { kind: 'reshape', subject: id }, returning: true });
+      .update(
+        { cancelledBy: person, stopped: null, nextAttemptAt: null, attempts: 0 },
+        { where: { kind: reshaping.kind, subject: id, cancelledBy: null }, returning: true },
+      );
     await record(database, { person, action: 'change', kind: 'pool', subject: marked.pool, after: { calledOff: id } });
     return due.map((o) => o.id);
   });

@@ -1,22 +1,24 @@
+import type { ReshapeState } from '@moorage/contract/reshapes';
 import type { Backends } from '../backends/backends';
 import { backendDisks } from '../backends/inventory-model';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { announce } from '../live/announce';
-import type { Operation, Step } from '../operations/operation';
-import { advance } from '../operations/operations';
-import type { LookAgain } from '../operations/runner';
+import type { LookAgain, Step, Work } from '../operations/kind';
+import type { Operation } from '../operations/operation';
+import { advance, noteProgress } from '../operations/operations';
 import { pools } from '../pools/pool-model';
 import { BackendProblem, type BackendProblemCode } from '../swordfish/connector';
-import { bytesToMove, isAtWork, noteLeft } from './carry.sql';
+import { bytesToMove, isAtWork } from './carry.sql';
+import { reshaping } from './kind';
 import { findReshape, metadataPool, nodesOf } from './reshape';
 import { diskHolds, reshapeNodes, type ReshapeNode, type StoredReshape } from './reshape-model';
 
 /** Refusals that another try does not change. */
 const final: ReadonlySet<BackendProblemCode> = new Set(['refused', 'full', 'exists', 'not-found']);
-/** Tries of one step before the whole is undone. */
-const mostAttempts = 6;
 const lookEveryS = 1;
+
+type Carried = Promise<Operation | LookAgain | undefined>;
 
 /** Carries a change of a cluster's disks, a node at a time: each step may be repeated without harm, and all of it undone. */
 export class ReshapeCarrier {
@@ -25,42 +27,32 @@ export class ReshapeCarrier {
     private readonly backends: Backends,
   ) {}
 
-  perform = async (operation: Operation, step: Step['do']): Promise<Operation | LookAgain | undefined> => {
-    const reshape = await findReshape(this.database, operation.subject);
-    if (!reshape) return advance(this.database, operation, 'undone');
-    if (step === 'undo-reshape') return this.undo(operation, reshape);
-    if (reshape.calledOff) return this.turnBack(operation, reshape, reshape.cause ?? 'called off');
-    try {
-      const moved = await this.forward(operation, reshape, step);
-      await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
-      return moved;
-    } catch (error) {
-      if (!(error instanceof BackendProblem)) throw error;
-      if (!final.has(error.code) && operation.attempts + 1 < mostAttempts) throw error;
-      return this.turnBack(operation, reshape, error.message);
-    }
-  };
-
-  private forward(operation: Operation, reshape: StoredReshape, step: Step['do']) {
-    switch (step) {
-      case 'prepare-pool':
-        return this.preparePool(operation, reshape);
-      case 'take-disks':
-        return this.takeDisks(operation, reshape);
-      case 'give-disks':
-        return this.giveDisks(operation, reshape);
-      case 'see-settled':
-        return this.seeSettled(operation, reshape);
-      default:
-        throw new Error(`${step} is no step of a reshape`);
-    }
+  /** The kind of operations that this room carries. */
+  get work(): Work<ReshapeState> {
+    const at =
+      (step: (operation: Operation, reshape: StoredReshape) => Carried): Step =>
+      async (operation) => {
+        const reshape = await findReshape(this.database, operation.subject);
+        if (!reshape) return this.advance(operation, 'undone');
+        const moved = await step(operation, reshape);
+        await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
+        return moved;
+      };
+    return {
+      kind: reshaping,
+      tells: () => ({ topic: 'reshapes' }),
+      refusedForGood: (error) => error instanceof BackendProblem && final.has(error.code),
+      steps: {
+        preparing: at((o, r) => this.preparePool(o, r)),
+        taking: at((o, r) => this.takeDisks(o, r)),
+        giving: at((o, r) => this.giveDisks(o, r)),
+        settling: at((o, r) => this.seeSettled(o, r)),
+        undoing: at((o, r) => this.undo(o, r)),
+      },
+    };
   }
 
-  private async turnBack(operation: Operation, reshape: StoredReshape, cause: string): Promise<Operation | undefined> {
-    await reshape.update({ cause });
-    await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
-    return advance(this.database, operation, 'undoing');
-  }
+  private advance = (operation: Operation, to: ReshapeState) => advance(this.database, reshaping, operation, to);
 
   private async preparePool(operation: Operation, { plan, backendId }: StoredReshape) {
     if (plan.kind === 'commission') {
@@ -78,7 +70,7 @@ export class ReshapeCarrier {
           internal: true,
         });
     }
-    return advance(this.database, operation, 'taking');
+    return this.advance(operation, 'taking');
   }
 
   private mark = (node: ReshapeNode, state: ReshapeNode['state']) => node.update({ state });
@@ -91,11 +83,11 @@ export class ReshapeCarrier {
   /** The disks of the next node; the step repeats itself until there is none. */
   private async takeDisks(operation: Operation, reshape: StoredReshape) {
     const next = (await nodesOf(this.database, reshape.id)).find((n) => n.role !== 'leaving' && n.state === 'waiting');
-    if (!next) return advance(this.database, operation, 'giving');
+    if (!next) return this.advance(operation, 'giving');
     const connector = await this.backends.connector(reshape.backendId);
     await connector.addDisks(this.poolOf(reshape, next), this.at(next));
     await this.mark(next, 'taken');
-    return advance(this.database, operation, 'taking');
+    return this.advance(operation, 'taking');
   }
 
   private async giveDisks(operation: Operation, reshape: StoredReshape) {
@@ -106,7 +98,7 @@ export class ReshapeCarrier {
       await connector.removeDisks(reshape.pool, leaving.flatMap(this.at));
       for (const node of leaving) await this.mark(node, 'given');
     }
-    return advance(this.database, operation, 'settling');
+    return this.advance(operation, 'settling');
   }
 
   /** Looks whether everything is where it shall be; writes down how much is still to be moved. */
@@ -117,7 +109,7 @@ export class ReshapeCarrier {
       reshape,
       (await nodesOf(this.database, reshape.id)).filter((n) => n.role === 'leaving'),
     );
-    await noteLeft(this.database, reshape.id, left);
+    await noteProgress(this.database, operation, left, 'bytes');
     if (left > 0 || owned > 0 || (await this.isBusy(reshape.pool))) return { againAfterS: lookEveryS };
     return this.end(operation, reshape, 'settled');
   }
@@ -145,7 +137,8 @@ export class ReshapeCarrier {
 
   private async end(operation: Operation, reshape: StoredReshape, state: 'settled' | 'undone') {
     const moved = await this.database.transaction(async () => {
-      await reshape.update({ endedAt: new Date(), bytesLeft: 0 });
+      await reshape.update({ endedAt: new Date() });
+      await noteProgress(this.database, operation, 0, 'bytes');
       await diskHolds.in(this.database).destroy({ where: { reshapeId: reshape.id } });
       // what it keeps from now on was planned: nothing shrank by itself
       const where = { backendId: reshape.backendId, name: reshape.pool };
@@ -155,7 +148,7 @@ export class ReshapeCarrier {
           .in(this.database)
           .update({ state: 'freed' }, { where: { reshapeId: reshape.id, role: 'leaving' } });
       await announce(this.database, [{ topic: 'reshapes', subject: reshape.backendId }]);
-      return advance(this.database, operation, state, {});
+      return this.advance(operation, state);
     });
     // the pool is shown from now on, or no longer
     await this.backends.sync(reshape.backendId);

@@ -12,13 +12,6 @@ export class StoredReshape extends Model<InferAttributes<StoredReshape>, InferCr
   declare person: string;
   declare createdAt: CreationOptional<Date>;
   declare endedAt: Date | null;
-  /** Why it is being undone. */
-  declare cause: string | null;
-  /** Somebody asked for it to be called off. */
-  declare calledOff: CreationOptional<boolean>;
-  declare total: number | null;
-  declare bytesLeft: number | null;
-  declare movedSince: Date | null;
 }
 
 export const reshapes = table('reshapes', StoredReshape, {
@@ -30,11 +23,6 @@ export const reshapes = table('reshapes', StoredReshape, {
   person: { type: DataTypes.TEXT, allowNull: false },
   createdAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   endedAt: { type: DataTypes.DATE },
-  cause: { type: DataTypes.TEXT },
-  calledOff: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
-  total: { type: DataTypes.BIGINT },
-  bytesLeft: { type: DataTypes.BIGINT },
-  movedSince: { type: DataTypes.DATE },
 });
 
 /** The disks of one node that a change takes or gives. */

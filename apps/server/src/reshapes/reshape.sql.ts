@@ -12,7 +12,7 @@ export interface Listed {
   ended_at: Date | null;
   cause: string | null;
   total: number | null;
-  bytes_left: number | null;
+  remaining: number | null;
   moved_since: Date | null;
   state: ReshapeState;
   attempts: number;
@@ -21,7 +21,7 @@ export interface Listed {
   nodes: { node: string; state: ReshapeNode['state']; disks: number }[] | null;
 }
 
-const select = `SELECT r.*, op.state, op.attempts, op.error, op.next_attempt_at,
+const select = `SELECT r.*, op.cause, op.total, op.remaining, op.moved_since, op.state, op.attempts, op.error, op.next_attempt_at,
    (SELECT jsonb_agg(jsonb_build_object('node', n.node, 'state', n.state, 'disks', cardinality(n.disks)) ORDER BY n.role, n.node)
     FROM reshape_nodes n WHERE n.reshape_id = r.id) AS nodes
    FROM reshapes r JOIN operations op ON op.kind = 'reshape' AND op.subject = r.id::text`;

@@ -15,7 +15,7 @@ export const nodesOf = (database: Database, id: string): Promise<ReshapeNode[]> 
   reshapeNodes.in(database).findAll({ where: { reshapeId: id }, order: ['role', 'node'], limit: 30_000 });
 
 function toRow(r: Listed, now: Date): Reshape {
-  const moved = r.total === null || r.bytes_left === null ? 0 : r.total - r.bytes_left;
+  const moved = r.total === null || r.remaining === null ? 0 : r.total - r.remaining;
   const seconds = r.moved_since ? (now.getTime() - r.moved_since.getTime()) / 1000 : 0;
   return {
     id: r.id,
@@ -28,9 +28,9 @@ function toRow(r: Listed, now: Date): Reshape {
     endedAt: r.ended_at?.toISOString() ?? null,
     nodes: r.nodes ?? [],
     total: r.total,
-    left: r.bytes_left,
+    left: r.remaining,
     // by what was moved so far; nothing is said of the first moments
-    etaSeconds: moved > 0 && seconds > 1 ? Math.round((r.bytes_left! / moved) * seconds) : null,
+    etaSeconds: moved > 0 && seconds > 1 ? Math.round((r.remaining! / moved) * seconds) : null,
     error: r.error,
     cause: r.cause,
     attempts: r.attempts,

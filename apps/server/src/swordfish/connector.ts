@@ -100,6 +100,10 @@ export class BackendProblem extends OutsideProblem {
   ) {
     super(message, options);
   }
+
+  get isForGood(): boolean {
+    return this.code === 'refused';
+  }
 }
 
 /** A volume of another backend that a volume's writes go to as well. */

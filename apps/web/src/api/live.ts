@@ -10,11 +10,12 @@ const touched: Record<Topic, readonly string[]> = {
   pools: ['backends', 'placement'],
   classes: ['classes', 'placement', 'grants'],
   moorings: ['placement', 'classes', 'plans'],
-  claims: ['claims', 'line', 'classes', 'grants', 'plans'],
+  claims: ['claims', 'line', 'classes', 'grants', 'plans', 'operations'],
   namespaces: ['namespaces', 'placement'],
   logbook: [],
-  reshapes: ['reshapes', 'inventory'],
+  reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],
+  operations: ['operations'],
 };
 
 interface LiveState {

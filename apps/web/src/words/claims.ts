@@ -9,6 +9,7 @@ export const stateMarks: Record<ClaimState, MarkKind> = {
   'nothing-fits': 'person',
   'no-class': 'person',
   retrying: 'degraded',
+  stopped: 'person',
   'held-back': 'waiting',
   foreign: 'waiting',
   lost: 'lost',
@@ -23,6 +24,7 @@ export const stateWords: Record<ClaimState, string> = {
   'nothing-fits': 'nothing fits',
   'no-class': 'no class',
   retrying: 'trying again',
+  stopped: 'stopped',
   'held-back': 'held back',
   foreign: 'not ours',
   lost: 'lost',
@@ -56,6 +58,10 @@ export function claimSentence(claim: ClaimRow): string {
         : 'It named no class when it was made, and there was no default class then.';
     case 'retrying':
       return `${claim.pool ?? 'The backend'}: ${(reason?.error?.detail ?? 'the last attempt failed').replace(/\.$/, '')}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
+    case 'stopped':
+      return reason?.stopped === 'refused'
+        ? `${claim.pool ?? 'The backend'}: ${(reason.error?.detail ?? 'it refused').replace(/\.$/, '')}. Refused for good: it is not tried again by itself.`
+        : 'Somebody paused its binding; it goes on when it is told to.';
     case 'foreign':
       return `Class "${className}" belongs to another provisioner.`;
     case 'held-back':

@@ -144,7 +144,9 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
             ? 'ask for what is not carried out yet'
             : state === 'retrying'
               ? 'keep failing'
-              : 'fit nowhere';
+              : state === 'stopped'
+                ? 'have stopped'
+                : 'fit nowhere';
       const reckoned = state === 'nothing-fits';
       return {
         title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits').replace('ask', 'asks') : why}`,

@@ -4,9 +4,10 @@ import type { RunningServer } from '../server';
 import { Database } from '../database/database';
 import { makeDatabase } from '../testing/databases';
 import { aClaim, makeWorld, moorClass, type Caller, type World } from '../testing/world';
-import { findWaiting, type Helped } from './operations';
-import { OperationQueue } from './queue';
-import { helpedBy, oneAtATime } from './waking';
+import { oneAtATime } from '../operations/one-at-a-time';
+import { OperationQueue } from '../operations/queue';
+import { findWaiting } from './sweep';
+import { helpedBy, type Helped } from './waking';
 
 test('an operation is in the queue once, however often it is put; a later try beside it, once as well', async () => {
   const made = await makeDatabase();

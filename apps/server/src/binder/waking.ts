@@ -1,5 +1,12 @@
 import type { LiveEvent } from '@moorage/contract/live';
-import type { Helped } from './operations';
+
+/** What changed, as far as waiting claims rest on it. */
+export interface Helped {
+  readonly pool?: string;
+  readonly backend?: string;
+  readonly namespace?: string;
+  readonly className?: string;
+}
 
 /** Which claims that fit nowhere a change may help; undefined: none. A reservation made elsewhere never does. */
 export function helpedBy({ topic, subject }: LiveEvent): Helped | undefined {
@@ -17,18 +24,4 @@ export function helpedBy({ topic, subject }: LiveEvent): Helped | undefined {
     default:
       return undefined;
   }
-}
-
-/** Never runs twice at once: a call while it runs is passed over. */
-export function oneAtATime(work: () => Promise<void>): () => Promise<void> {
-  let running = false;
-  return async () => {
-    if (running) return;
-    running = true;
-    try {
-      await work();
-    } finally {
-      running = false;
-    }
-  };
 }
