@@ -21,7 +21,7 @@ const io = {
 /** The server's rooms from the ground up: each knows those below it alone. `engine.ts` and `server.ts` stand on top of all. */
 const rooms = [
   ...['refusals', 'secrets', 'metrics', 'database', 'people', 'live', 'logbook', 'idempotency', 'operations'],
-  ...['platform', 'mirror', 'pools', 'reservations', 'swordfish', 'backends', 'namespaces', 'moorings', 'classes'],
+  ...['platform', 'mirror', 'acts', 'pools', 'reservations', 'swordfish', 'backends', 'namespaces', 'moorings', 'classes'],
   ...['successions', 'placement', 'drafts', 'claims', 'line', 'readiness', 'reshapes', 'registration', 'findings'],
   ...['binder', 'manifests', 'http'],
 ];

@@ -1,20 +1,24 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
+import { Acts } from './acts/acts';
 import { Backends, ensureBackends } from './backends/backends';
 import { beginBinding, onMirror } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
+import { changingClass } from './classes/acts';
 import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
 import { migrate } from './database/migrations';
+import { applying } from './drafts/draft';
 import { detectFindings } from './findings/detect';
 import { storeFindings } from './findings/findings';
 import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
 import { Turns } from './live/turns';
+import { applyingManifests } from './manifests/manifests';
 import { ManifestReader } from './manifests/reading';
 import type { Metrics } from './metrics/metrics';
 import { Mirror } from './mirror/mirror';
@@ -27,6 +31,7 @@ import { purgeFailures } from './people/brake';
 import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
 import { ReshapeCarrier } from './reshapes/carry';
+import { succeeding } from './successions/successor';
 import { Vault } from './secrets/vault';
 
 /** Pause between looks at some of the claims that wait, should a change that helps them have been missed. */
@@ -57,6 +62,7 @@ export class Engine {
   private woken: string[] = [];
   private readonly followed = new Set<string>();
   readonly turns: Turns;
+  readonly acts: Acts;
   readonly keys: Idempotency;
   readonly reader: ManifestReader;
   private purging?: NodeJS.Timeout;
@@ -82,7 +88,17 @@ export class Engine {
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
     this.binder = new Binder(database, platform, this.backends, metrics, config.estate.site);
-    this.works = [...this.binder.works, new ReshapeCarrier(database, this.backends).work, ...more] as Work[];
+    this.acts = new Acts(database, platform, this.turns, (operation) => this.runner.carryHere(operation));
+    const { site } = config.estate;
+    this.works = [
+      ...this.binder.works,
+      new ReshapeCarrier(database, this.backends).work,
+      this.acts.workOf(changingClass),
+      this.acts.workOf(applying(database)),
+      this.acts.workOf(succeeding(database, site)),
+      this.acts.workOf(applyingManifests),
+      ...more,
+    ] as Work[];
     this.runner = new Runner(database, this.queue, lease, this.works, metrics, log, onStep);
   }
 

@@ -2,18 +2,21 @@ import express, { type Express, type RequestHandler } from 'express';
 
 /** A fault put on the calls that match; without a method or path it is put on every call. */
 export interface Fault {
-  readonly kind: 'latency' | 'refuse' | 'lose-answer' | 'hang';
+  readonly kind: 'latency' | 'refuse' | 'lose-answer' | 'keep-answer' | 'hang';
   readonly method?: string;
   /** A regular expression on the path. */
   readonly path?: string;
   /** How many calls it meets before it is gone; unset means until healed. */
   readonly times?: number;
+  /** Calls that it lets by before it meets the first. */
+  readonly skip?: number;
   readonly latencyMs?: number;
   readonly status?: number;
 }
 
 interface Active extends Fault {
   left: number;
+  toSkip: number;
 }
 
 /** Faults that tests and demonstrations put on a stand-in through its control port. */
@@ -23,7 +26,7 @@ export class Faults {
   readonly calls: { method: string; path: string }[] = [];
 
   add(fault: Fault): void {
-    this.active.push({ ...fault, left: fault.times ?? Infinity });
+    this.active.push({ ...fault, left: fault.times ?? Infinity, toSkip: fault.skip ?? 0 });
   }
 
   heal(): void {
@@ -38,7 +41,12 @@ export class Faults {
         (!f.method || f.method === method) &&
         (!f.path || new RegExp(f.path).test(path)),
     );
-    if (found) found.left -= 1;
+    if (!found) return undefined;
+    if (found.toSkip > 0) {
+      found.toSkip -= 1;
+      return undefined;
+    }
+    found.left -= 1;
     return found;
   }
 
@@ -53,6 +61,13 @@ export class Faults {
         const status = refused.status ?? 503;
         response.status(status).json(refusal(status));
         return;
+      }
+      if (this.take('keep-answer', method, path)) {
+        // the work is done, and its answer never comes
+        const keep = () => response;
+        response.json = keep;
+        response.send = keep;
+        response.end = keep as typeof response.end;
       }
       if (this.take('lose-answer', method, path)) {
         // the work is done, and the connection dies before the answer is out

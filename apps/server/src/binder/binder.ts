@@ -68,7 +68,7 @@ export class Binder {
         kind: releasing,
         tells,
         // a volume that is still in use, or attached, is let go of later: the backend's refusal heals by itself
-        refusedForGood: (error) => error instanceof PlatformProblem && error.isForGood,
+        afterFailure: (_o, error) => (error instanceof PlatformProblem && error.isForGood ? 'stop' : 'again'),
         steps: {
           releasing: (o) => release.unmakeVolume(o),
           unmade: (o) => release.clearVolume(o),

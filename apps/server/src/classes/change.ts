@@ -1,10 +1,9 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
+import { planClassChange } from '@moorage/core/classes/class-steps';
+import type { Acts } from '../acts/acts';
 import type { Database } from '../database/database';
-import type { Turns } from '../live/turns';
-import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
-import { carryChange } from './acts';
-import { actOnClass } from './classes';
+import { changingClass, classAct, classTurn, standing } from './acts';
 import { listClasses } from './listing';
 import { planChange } from './plan';
 
@@ -14,16 +13,15 @@ import { planChange } from './plan';
  */
 export async function changeClass(
   database: Database,
-  platform: PlatformConnector,
-  turns: Turns,
+  acts: Acts,
   name: string,
   version: string | undefined,
   asked: NewClass,
   person: string,
 ): Promise<ClassRow> {
-  await actOnClass(database, platform, turns, [name], person, async (at) => {
-    const entry = await carryChange(at, await planChange(database, name, version, asked));
-    return entry ? [entry] : [];
+  await acts.inTurn(changingClass, [classTurn(name)], person, async () => {
+    const { row, cls } = await planChange(database, name, version, asked);
+    return classAct(planClassChange(standing(row), cls));
   });
   const [after] = await listClasses(database, name);
   if (!after) throw Refusal.notFound('class', name);

@@ -1,17 +1,14 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
-import { differences, isLoose } from '@moorage/core/classes/succession';
+import { changedSettings, filled } from '@moorage/core/classes/class-steps';
 import type { Database } from '../database/database';
 import { Refusal } from '../refusals/refusal';
 import { listClasses } from './listing';
-import { filled, assertClass } from './settings';
+import { assertClass } from './settings';
 
-export interface PlannedChange {
+interface PlannedChange {
   readonly row: ClassRow;
   readonly cls: StorageClass;
-  /** Settings that change and that the platform fixes while claims use the class. */
-  readonly fixed: readonly string[];
-  readonly differs: boolean;
 }
 
 /** What would change, or why it may not: nothing is asked of the platform. */
@@ -33,8 +30,7 @@ export async function planChange(
     );
   const cls = filled(asked);
   assertClass(cls);
-  const differ = differences(row.storageClass, cls);
-  const fixed = differ.filter((setting) => !isLoose(setting));
+  const { fixed } = changedSettings(row.storageClass, cls);
   if (fixed.length > 0 && row.claims > 0)
     throw new Refusal(
       'conflict',
@@ -43,5 +39,5 @@ export async function planChange(
       `${row.claims} claims use ${name}, and the platform fixes what a class promises (${fixed.join(', ')}). Make a successor of it instead.`,
       fixed[0],
     );
-  return { row, cls, fixed, differs: differ.length > 0 };
+  return { row, cls };
 }

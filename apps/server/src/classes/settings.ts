@@ -1,4 +1,3 @@
-import type { NewClass } from '@moorage/contract/classes';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { Refusal } from '../refusals/refusal';
 
@@ -24,9 +23,4 @@ export function assertClass(storageClass: StorageClass): void {
       'volumeMode',
       'Files that many nodes write need a file system: raw block devices are for one writer node.',
     );
-}
-
-/** The class that is asked for, with what follows from its other settings. */
-export function filled({ isDefault: _isDefault, ...cls }: NewClass): StorageClass {
-  return cls.shards ? { ...cls, copies: cls.shards.parity + 1 } : cls;
 }

@@ -47,6 +47,33 @@ CREATE INDEX operations_under_way ON operations (created_at DESC, id DESC) WHERE
 CREATE INDEX operations_stopped ON operations (created_at DESC, id DESC) WHERE ended_at IS NULL AND stopped IS NOT NULL;
 CREATE INDEX operations_ended ON operations (ended_at DESC, id DESC) WHERE ended_at IS NOT NULL;
 
+-- acts that touch platform and database: what was planned, and how far each step is
+CREATE TABLE acts (
+  id uuid PRIMARY KEY,
+  kind text NOT NULL,
+  person text NOT NULL,
+  inside jsonb,
+  entries jsonb NOT NULL,
+  outcome jsonb,
+  problem jsonb,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE act_steps (
+  act_id uuid NOT NULL REFERENCES acts ON DELETE CASCADE,
+  number integer NOT NULL,
+  step jsonb NOT NULL,
+  entry jsonb,
+  state text NOT NULL DEFAULT 'waiting' CHECK (state IN ('waiting', 'asked', 'done', 'undone')),
+  uid text,
+  PRIMARY KEY (act_id, number)
+);
+-- a thing is in one unfinished act at most
+CREATE TABLE act_holds (
+  thing text PRIMARY KEY,
+  act_id uuid NOT NULL REFERENCES acts ON DELETE CASCADE
+);
+CREATE INDEX act_holds_act ON act_holds (act_id);
+
 DROP VIEW claims;
 ALTER TABLE reshapes DROP COLUMN cause, DROP COLUMN called_off, DROP COLUMN total, DROP COLUMN bytes_left, DROP COLUMN moved_since;
 CREATE VIEW claims AS

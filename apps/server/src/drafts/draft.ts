@@ -1,22 +1,21 @@
-import type { NewClass } from '@moorage/contract/classes';
 import type { Applied, Conflict, DraftedChange } from '@moorage/contract/moorings';
+import { filled, planClassDrafts, type StandingClass } from '@moorage/core/classes/class-steps';
 import { carriedOver, quarrels } from '@moorage/core/classes/succession';
-import { carryChange, makeClass, markDefault, type Entry, type Outside } from '../classes/acts';
-import { planChange } from '../classes/plan';
-import { classTurn, defaultTurn, takenBack } from '../classes/classes';
-import { filled } from '../classes/settings';
+import type { Acts, ActRoom, PlannedAct } from '../acts/acts';
+import { actKind } from '../acts/kind';
+import { ActStopped } from '../acts/problem';
+import { classTurn, defaultTurn, standing } from '../classes/acts';
 import { findDefaults, listClasses } from '../classes/listing';
+import { planChange } from '../classes/plan';
+import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
 import { lockMoorings } from '../database/locks.sql';
-import { announce } from '../live/announce';
-import type { Turns } from '../live/turns';
-import { record } from '../logbook/logbook';
 import type { Change } from '../logbook/change';
+import { record } from '../logbook/logbook';
 import { logbook } from '../logbook/logbook-model';
 import { isMirrored, listMirrored, storageClassOf } from '../mirror/mirrored';
 import { assertMayMoor, keepMooring, listMoorings } from '../moorings/moorings';
 import { orderPools, sitesOf } from '../moorings/moorings.sql';
-import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 
 const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b);
@@ -102,21 +101,13 @@ async function assertReachable(
   }
 }
 
-/** Classes first, since moorings name them; all in one order, whatever order they were drafted in. */
-const rank = { class: 0, 'class-change': 1, default: 2, mooring: 3, order: 4 } as const;
 const classOf = (change: DraftedChange): string =>
   change.kind === 'class' || change.kind === 'class-change' ? change.storageClass.name : change.className;
-type OnPlatform = Extract<DraftedChange, { kind: 'class' | 'class-change' | 'default' }>;
-type InDatabase = Extract<DraftedChange, { kind: 'mooring' | 'order' }>;
-const isInDatabase = (change: DraftedChange): change is InDatabase =>
+type OfClass = Extract<DraftedChange, { kind: 'class' | 'class-change' | 'default' }>;
+type OfMooring = Extract<DraftedChange, { kind: 'mooring' | 'order' }>;
+const isOfMooring = (change: DraftedChange): change is OfMooring =>
   change.kind === 'mooring' || change.kind === 'order';
-
-/** Somebody's change came between looking and writing. */
-class Overtaken extends Error {
-  constructor(readonly conflicts: Conflict[]) {
-    super('somebody else changed the same meanwhile');
-  }
-}
+const isOfClass = (change: DraftedChange): change is OfClass => !isOfMooring(change);
 
 async function conflictsOf(database: Database, changes: readonly DraftedChange[]): Promise<Conflict[]> {
   const conflicts: Conflict[] = [];
@@ -126,6 +117,34 @@ async function conflictsOf(database: Database, changes: readonly DraftedChange[]
   }
   return conflicts;
 }
+
+interface Inside {
+  readonly changes: readonly DraftedChange[];
+}
+
+/** Drafts as acts: the classes on the platform first, then all moorings and the logbook at once. */
+export const applying = (database: Database): ActRoom<Inside, Applied> => ({
+  kind: actKind('draft', 'Applying a draft'),
+  write: async ({ person, inside: { changes } }) => {
+    for (const name of [...new Set(changes.map(classOf))].sort()) await lockMoorings(database, name);
+    const late: Conflict[] = [];
+    for (const [index, change] of changes.entries()) {
+      const conflict = isOfMooring(change) ? await conflictOf(database, change) : undefined;
+      if (conflict) late.push({ index, ...conflict });
+    }
+    // somebody's change came between looking and writing
+    if (late.length > 0) throw new ActStopped(late);
+    // an order names pools that this very draft moors
+    for (const change of changes) if (change.kind === 'mooring') await moor(database, change, person);
+    for (const change of changes) if (change.kind === 'order') await order(database, change, person);
+    return { applied: changes.length, conflicts: [] };
+  },
+  tells: ({ changes }) =>
+    changes.map(classOf).flatMap((subject) => [
+      { topic: 'moorings' as const, subject },
+      { topic: 'classes' as const, subject },
+    ]),
+});
 
 /**
  * Applies a draft as a whole. When anything in it stands against what somebody else did since the draft was begun, nothing is
@@ -137,8 +156,7 @@ async function conflictsOf(database: Database, changes: readonly DraftedChange[]
  */
 export async function applyDraft(
   database: Database,
-  platform: PlatformConnector,
-  turns: Turns,
+  acts: Acts,
   site: string,
   changes: readonly DraftedChange[],
   person: string,
@@ -146,52 +164,49 @@ export async function applyDraft(
   const made = new Set(changes.flatMap((c) => (c.kind === 'class' ? [c.storageClass.name] : [])));
   await assertReachable(database, site, changes, made);
   const names = [...new Set(changes.map(classOf))].sort();
-  const things = [
-    ...names.map(classTurn),
-    ...(changes.some((c) => c.kind === 'default' || (c.kind === 'class' && c.storageClass.isDefault))
-      ? [defaultTurn]
-      : []),
-  ];
-  return turns.at(things, async () => {
-    const conflicts = await database.transaction(() => conflictsOf(database, changes));
-    if (conflicts.length > 0) return { applied: 0, conflicts };
-    await assertOrders(database, changes);
-    // what the platform would refuse anyway refuses the draft before it is asked
-    for (const change of changes)
-      if (change.kind === 'class-change')
-        await planChange(database, change.storageClass.name, undefined, await meant(database, change));
-    const sorted = [...changes].sort((a, b) => rank[a.kind] - rank[b.kind]);
-    const at: Outside = { database, platform, ways: [] };
-    try {
-      const entries: Entry[] = [];
-      for (const change of sorted) if (!isInDatabase(change)) entries.push(...(await onPlatform(at, change)));
-      await database.transaction(async () => {
-        for (const name of names) await lockMoorings(database, name);
-        const late: Conflict[] = [];
-        for (const [index, change] of changes.entries()) {
-          const conflict = isInDatabase(change) ? await conflictOf(database, change) : undefined;
-          if (conflict) late.push({ index, ...conflict });
-        }
-        if (late.length > 0) throw new Overtaken(late);
-        for (const change of sorted)
-          if (change.kind === 'mooring') await moor(database, change, person);
-          else if (change.kind === 'order') await order(database, change, person);
-        for (const entry of entries) await record(database, { person, ...entry });
-        await announce(
-          database,
-          names.flatMap((subject) => [
-            { topic: 'moorings' as const, subject },
-            { topic: 'classes' as const, subject },
-          ]),
-        );
-      });
-    } catch (error) {
-      const told = await takenBack(at, error);
-      if (told instanceof Overtaken) return { applied: 0, conflicts: told.conflicts };
-      throw told;
-    }
-    return { applied: changes.length, conflicts: [] };
-  });
+  const marks = changes.some((c) => c.kind === 'default' || (c.kind === 'class' && c.storageClass.isDefault));
+  const things = [...names.map(classTurn), ...(marks ? [defaultTurn] : [])];
+  let conflicts: Conflict[] = [];
+  try {
+    const applied = await acts.inTurn(applying(database), things, person, async () => {
+      conflicts = await database.transaction(() => conflictsOf(database, changes));
+      if (conflicts.length > 0) return undefined;
+      await assertOrders(database, changes);
+      return planDraft(database, changes, names);
+    });
+    return applied ?? { applied: 0, conflicts };
+  } catch (error) {
+    if (error instanceof ActStopped) return { applied: 0, conflicts: error.data as Conflict[] };
+    throw error;
+  }
+}
+
+/** What the draft asks of the platform. What the platform would refuse anyway refuses the draft before it is asked. */
+async function planDraft(
+  database: Database,
+  changes: readonly DraftedChange[],
+  names: readonly string[],
+): Promise<PlannedAct<Inside>> {
+  const ofClasses = changes.filter(isOfClass);
+  const classes = new Map<string, StandingClass>();
+  for (const change of ofClasses) {
+    if (change.kind === 'class') assertClass(filled(change.storageClass));
+    if (change.kind !== 'class-change') continue;
+    const { name } = change.storageClass;
+    const [now] = await listClasses(database, name);
+    if (!now) throw Refusal.notFound('class', name);
+    // the default is a change of its own
+    const meant = { ...carriedOver(change.was, change.storageClass, now.storageClass), isDefault: now.isDefault };
+    const { row } = await planChange(database, name, undefined, meant);
+    classes.set(name, standing(row));
+  }
+  const { steps, entries } = planClassDrafts(ofClasses, classes, await findDefaults(database));
+  return {
+    about: names.length > 3 ? `${names.slice(0, 2).join(', ')} and ${names.length - 2} more classes` : names.join(', '),
+    steps: steps.map((step) => ({ step })),
+    inside: { changes },
+    entries,
+  };
 }
 
 /** An order must name the pools that will be moored when the draft is applied; refused before the platform is asked. */
@@ -209,29 +224,6 @@ function assertNamesAll(className: string, pools: readonly string[], moored: rea
       'pools',
       `The order of ${className} must name exactly its moored pools: ${moored.join(', ')}.`,
     );
-}
-
-/** The class as the draft means it, with what others changed in it meanwhile. */
-async function meant(
-  database: Database,
-  { storageClass, was }: Extract<DraftedChange, { kind: 'class-change' }>,
-): Promise<NewClass> {
-  const [now] = await listClasses(database, storageClass.name);
-  if (!now) throw Refusal.notFound('class', storageClass.name);
-  // the default is a change of its own
-  return { ...carriedOver(was, storageClass, now.storageClass), isDefault: now.isDefault };
-}
-
-/** Makes one change on the platform; gives what to write down of it. */
-async function onPlatform(at: Outside, change: OnPlatform): Promise<Entry[]> {
-  if (change.kind === 'default') return [await markDefault(at, change.className)];
-  if (change.kind === 'class') {
-    const made = await makeClass(at, change.storageClass);
-    return change.storageClass.isDefault ? [made, await markDefault(at, change.storageClass.name)] : [made];
-  }
-  const wanted = await meant(at.database, change);
-  const entry = await carryChange(at, await planChange(at.database, wanted.name, undefined, wanted));
-  return entry ? [entry] : [];
 }
 
 async function moor(

@@ -54,7 +54,7 @@ const destroy = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve())));
 
 export function makeHandlers(database: Database, engine: Engine, stream: LiveStream, brake: SignInBrake): Handlers {
-  const { platform, backends, vault, site, turns, reader } = engine;
+  const { acts, platform, backends, vault, site, reader } = engine;
   const withSite = (person: Person): Session => ({
     ...person,
     site: engine.site,
@@ -171,19 +171,19 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     changePool: ({ params, version: seen, body, person }) =>
       changePool(database, params.pool!, seen, body, person.name),
     listClasses: ({ person }) => listClasses(database, undefined, Sight.of(person)),
-    createClass: ({ body, person }) => createClass(database, platform, turns, body, person.name),
+    createClass: ({ body, person }) => createClass(database, acts, body, person.name),
     changeClass: ({ params, version: seen, body, person }) =>
-      changeClass(database, platform, turns, params.name!, seen?.toString(), body, person.name),
+      changeClass(database, acts, params.name!, seen?.toString(), body, person.name),
     deleteClass: ({ params, person }) => deleteClass(database, platform, params.name!, person.name),
-    makeDefault: ({ params, person }) => makeDefault(database, platform, turns, params.name!, person.name),
+    makeDefault: ({ params, person }) => makeDefault(database, acts, params.name!, person.name),
     listForeignClasses: () => listForeignClasses(database),
     getGrants: ({ params, person }) => getGrants(database, Sight.of(person), params.name!),
     changeGrants: ({ params, version: seen, body, person }) =>
       changeGrants(database, params.name!, seen, body, person.name),
     listSuccessions: ({ params, person }) => listSuccessions(database, Sight.of(person), params.name!),
     makeSuccessor: ({ params, body, person }) =>
-      makeSuccessor(database, platform, turns, site, params.name!, body.storageClass, body.takesDefault, person.name),
-    applyDraft: ({ body, person }) => applyDraft(database, platform, turns, site, body.changes, person.name),
+      makeSuccessor(database, acts, site, params.name!, body.storageClass, body.takesDefault, person.name),
+    applyDraft: ({ body, person }) => applyDraft(database, acts, site, body.changes, person.name),
     listPlans: ({ person }) => listPlans(database, Sight.of(person)),
     dropPlan: ({ params, person }) => dropPlan(database, params.plan!, person.name),
     planPlaces: ({ body, person }) => planPlaces(database, body, person.name),
@@ -198,7 +198,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       void engine.begin(operations).catch(() => undefined); // the sweep finds what could not be put on the queue
       return claim;
     },
-    createFromManifest: ({ body, person }) => makeFromManifest(database, platform, reader, body.text, person),
+    createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
     getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
       deleteClaim(database, platform, { namespace: params.namespace!, name: params.name! }, query.confirm, person.name),

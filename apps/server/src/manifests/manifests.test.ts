@@ -1,8 +1,9 @@
+import type { OperationPage, OperationRow } from '@moorage/contract/operations';
 import type { ForeignClass } from '@moorage/contract/classes';
 import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
-import { Caller, makeWorld, type World } from '../testing/world';
+import { Caller, eventually, makeWorld, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;
@@ -120,8 +121,78 @@ test('a namespace owner makes claims of the own namespaces, and no class', async
   expect((await post(cls(), ivo)).status).toBe(403);
 });
 
-test('what the platform refuses half way says what was made before', async () => {
-  const { status, data } = await post(`${claim('first')}---\n${claim('first')}`);
-  expect(status).toBe(409);
-  expect(data.detail).toMatch(/Made before it: first/);
+const stopped = async (about: string) => {
+  const page = await maren.ok<OperationPage>('GET', '/api/operations?show=stopped&kind=manifests');
+  return page.rows.find((r) => r.about.includes(about));
+};
+const steer = (id: string, act: string) => maren.ok<OperationRow>('POST', `/api/operations/${id}/${act}`);
+const onPlatform = (name: string) => world.platform.store.find('persistentvolumeclaims', 'ferry-desk', name);
+const toldOf = async (name: string) =>
+  (
+    await world.rows<{ action: string }>(`SELECT action FROM logbook WHERE subject = $1 ORDER BY id`, [
+      `ferry-desk/${name}`,
+    ])
+  ).map((e) => e.action);
+
+describe('what the platform refuses half way', () => {
+  const refuseSecond = () =>
+    world.platform.faults.add({
+      kind: 'refuse',
+      method: 'POST',
+      path: 'persistentvolumeclaims$',
+      skip: 1,
+      status: 422,
+      times: 1,
+    });
+
+  test('says what was made before, stops, and is gone on with when a person says so', async () => {
+    refuseSecond();
+    const { status, data } = await post(`${claim('half-a')}---\n${claim('half-b')}`);
+    expect([status, data.detail]).toEqual([422, expect.stringMatching(/Made before it: half-a/)]);
+    const operation = await stopped('half-a');
+    expect(operation).toMatchObject({
+      status: 'refused',
+      state: 'asking',
+      progress: { total: 2, remaining: 1, unit: 'steps' },
+    });
+    expect([...operation!.can].sort()).toEqual(['cancel', 'retry']);
+    world.platform.faults.heal();
+    await steer(operation!.id, 'retry');
+    await eventually('it has ended', async () => (await stopped('half-a')) === undefined && onPlatform('half-b'));
+    expect([await toldOf('half-a'), await toldOf('half-b')]).toEqual([['create'], ['create']]);
+  });
+
+  test('is taken back when a person says so, and the logbook tells of both', async () => {
+    refuseSecond();
+    await post(`${claim('back-a')}---\n${claim('back-b')}`);
+    const operation = await stopped('back-a');
+    expect(onPlatform('back-a')).toBeDefined();
+    await steer(operation!.id, 'cancel');
+    await eventually('it is taken back', async () => onPlatform('back-a') === undefined);
+    await eventually('it is told', async () => (await toldOf('back-a')).join() === 'create,delete');
+    expect(await toldOf('back-b')).toEqual([]);
+  });
+
+  test('is met by the next manifest of the same claims, which says what stands in its way', async () => {
+    world.platform.faults.add({
+      kind: 'refuse',
+      method: 'POST',
+      path: 'persistentvolumeclaims$',
+      skip: 1,
+      status: 422,
+    });
+    await post(`${claim('way-a')}---\n${claim('way-b')}`);
+    const { status, data } = await post(claim('way-b'));
+    expect([status, data.code]).toEqual([409, 'act-under-way']);
+    world.platform.faults.heal();
+    // once nothing is in the way of the first, the next carries that to its end, and is told that its claim is there
+    await steer((await stopped('way-a'))!.id, 'retry');
+    expect((await post(claim('way-b'))).data.code).toBe('platform-exists');
+  });
+
+  test('of one name twice: the second is refused', async () => {
+    const { status, data } = await post(`${claim('first')}---\n${claim('first')}`);
+    expect(status).toBe(409);
+    expect(data.detail).toMatch(/Made before it: first/);
+  });
 });

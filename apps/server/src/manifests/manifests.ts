@@ -1,14 +1,16 @@
-import { isDeepStrictEqual } from 'node:util';
+import { claiming } from '@moorage/contract/endpoints/endpoint';
 import type { ReadObject } from '@moorage/contract/manifest-text';
 import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Person } from '@moorage/contract/people';
+import { covers, type Manifest } from '@moorage/core/acts/platform-step';
+import { aboutOf, type ActRoom, type Acts, type PlannedStep } from '../acts/acts';
+import { actKind } from '../acts/kind';
+import { didNothing } from '../acts/steps';
+import { classTurn } from '../classes/acts';
 import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
-import { announce } from '../live/announce';
-import { record } from '../logbook/logbook';
-import { noteMade } from '../mirror/mirror';
 import { findMirrored } from '../mirror/mirrored';
-import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
+import { PlatformProblem } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import type { ManifestReader } from './reading';
 
@@ -51,20 +53,34 @@ function checkAllowed(read: readonly ReadObject[], person: Person): void {
 }
 
 /** Whether the platform has the class just as the text says it: all that the text names is there, with that value. */
-async function standsAlready(database: Database, object: ReadObject): Promise<boolean> {
-  const row = await findMirrored(database, 'storageclasses', object.name);
-  if (!row) return false;
-  // read in another thread: made plain before it is compared
-  const wanted = JSON.parse(JSON.stringify(object.value)) as Record<string, unknown>;
-  const { metadata, ...members } = wanted;
-  const { annotations = {}, labels = {} } = metadata as { annotations?: object; labels?: object };
-  const there = row.body.metadata as { annotations?: Record<string, string>; labels?: Record<string, string> };
-  return (
-    Object.entries(members).every(([key, value]) => isDeepStrictEqual(row.body[key], value)) &&
-    Object.entries(annotations).every(([key, value]) => there.annotations?.[key] === value) &&
-    Object.entries(labels).every(([key, value]) => there.labels?.[key] === value)
-  );
+async function standsAlready(database: Database, { name, value }: ReadObject): Promise<boolean> {
+  const row = await findMirrored(database, 'storageclasses', name);
+  return row !== undefined && covers(row.body, value);
 }
+
+/**
+ * Manifests as acts. They need not stand or fall together: what was made may be in use at once, and is not taken away again
+ * unless a person says so. What is refused when something was made before it stops there, and can be gone on with.
+ */
+export const applyingManifests: ActRoom<ManifestResult, ManifestResult> = {
+  kind: actKind('manifests', 'Applying manifests', claiming),
+  write: ({ inside }) => Promise.resolve(inside),
+  tells: () => [{ topic: 'claims' }, { topic: 'classes', subject: 'made' }],
+  afterFailure: (steps, error) => {
+    if (!steps.some((s) => s.state === 'done')) return 'undo';
+    return didNothing(error) ? 'stop' : 'again';
+  },
+  unfinished: (error, steps) => {
+    const done = steps.filter((s) => s.state === 'done').map((s) => s.step.object.metadata.name);
+    const next = steps.find((s) => s.state !== 'done');
+    if (!(error instanceof PlatformProblem) || done.length === 0) return error;
+    return new PlatformProblem(
+      error.code,
+      `${next?.step.object.metadata.name ?? ''}: ${error.message}. Made before it: ${done.join(', ')}. Go on with it, or take it back, under what is under way.`,
+      error.causes,
+    );
+  },
+};
 
 /**
  * Makes what a manifest describes, in its order. Nothing is made when anything in it is wrong. Classes of other provisioners
@@ -72,42 +88,45 @@ async function standsAlready(database: Database, object: ReadObject): Promise<bo
  */
 export async function makeFromManifest(
   database: Database,
-  platform: PlatformConnector,
+  acts: Acts,
   reader: ManifestReader,
   text: string,
   person: Person,
 ): Promise<ManifestResult> {
-  const read = await readAll(reader, text);
+  // read in another thread: made plain before it is compared
+  const read = (await readAll(reader, text)).map((r) => ({
+    ...r,
+    value: JSON.parse(JSON.stringify(r.value)) as unknown,
+  }));
   checkAllowed(read, person);
   for (const { storageClass } of read) if (storageClass) assertClass(storageClass);
-  const made: ManifestResult['made'] = [];
-  const kept: ManifestResult['kept'] = [];
-  for (const object of read) {
-    const { kind, name, what, value } = object;
-    const namespace = namespaceOf(object);
-    const named = { kind, namespace: namespace ?? null, name };
-    if (what === 'other' || (what !== 'claim' && (await standsAlready(database, object)))) {
-      kept.push(named);
-      continue;
+  const ours = read.filter((r) => r.what !== 'other');
+  const things = ours.map((r) => (r.what === 'claim' ? `claim ${namespaceOf(r)}/${r.name}` : classTurn(r.name)));
+  let outcome: ManifestResult = { made: [], kept: [] };
+  await acts.inTurn(applyingManifests, things, person.name, async () => {
+    const made: ManifestResult['made'] = [];
+    const kept: ManifestResult['kept'] = [];
+    const steps: PlannedStep[] = [];
+    for (const object of read) {
+      const { kind, name, what, value } = object;
+      const namespace = namespaceOf(object);
+      const isKept = what === 'other' || (what !== 'claim' && (await standsAlready(database, object)));
+      (isKept ? kept : made).push({ kind, namespace: namespace ?? null, name });
+      if (isKept) continue;
+      const subject = namespace ? `${namespace}/${name}` : name;
+      const entry = { action: 'create', kind: what === 'claim' ? 'claim' : 'class', subject, after: value } as const;
+      steps.push({ step: { do: 'make', object: value as Manifest }, entry });
     }
-    const isClaim = what === 'claim';
-    try {
-      const stored = await platform.create(value as PlatformObject);
-      await noteMade(database, isClaim ? 'persistentvolumeclaims' : 'storageclasses', stored);
-    } catch (error) {
-      if (!(error instanceof PlatformProblem) || made.length === 0) throw error;
-      const before = made.map((m) => m.name).join(', ');
-      throw new PlatformProblem(error.code, `${name}: ${error.message}. Made before it: ${before}.`, error.causes);
-    }
-    await record(database, {
-      person: person.name,
-      action: 'create',
-      kind: isClaim ? 'claim' : 'class',
-      subject: namespace ? `${namespace}/${name}` : name,
-      after: value,
-    });
-    made.push(named);
-  }
-  await announce(database, [{ topic: 'claims' }, { topic: 'classes', subject: 'made' }]);
-  return { made, kept };
+    outcome = { made, kept };
+    if (steps.length === 0) return undefined;
+    const about = aboutOf(steps.map((s) => s.step));
+    return {
+      about,
+      ...(person.role === 'namespace-owner' && { namespace: person.namespaces[0] }),
+      steps,
+      inside: outcome,
+      entries: [],
+    };
+  });
+  return outcome;
 }

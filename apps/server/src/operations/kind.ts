@@ -40,6 +40,9 @@ export interface LookAgain {
 /** Does what a state asks for, and may be repeated without harm. Gives the operation as it then is, or undefined when it rests or was moved by somebody else. */
 export type Step = (operation: Operation) => Promise<Operation | LookAgain | undefined>;
 
+/** Tried again after a pause, taken back as a whole, or left until a person says what now. */
+export type AfterFailure = 'again' | 'undo' | 'stop';
+
 /** A kind with its steps: what the runner carries. */
 export interface Work<State extends string = string> {
   readonly kind: Kind<State>;
@@ -47,15 +50,19 @@ export interface Work<State extends string = string> {
   readonly steps: Partial<Readonly<Record<State, Step>>>;
   /** Which pages are told when a step was done or failed, beside the list of operations. */
   readonly tells: (operation: Operation) => LiveEvent;
-  /** Whether another try cannot help; when left out, the outside's refusals are taken at their word. */
-  readonly refusedForGood?: (error: unknown) => boolean;
+  /** What is done about a step that failed; left out, `afterFailure` says it. */
+  readonly afterFailure?: (operation: Operation, error: unknown) => AfterFailure | Promise<AfterFailure>;
 }
 
-const isRefusal = (error: unknown): boolean => error instanceof OutsideProblem && error.isForGood;
-
-export const isForGood = ({ refusedForGood }: Work, error: unknown): boolean => (refusedForGood ?? isRefusal)(error);
-
 export const mayMove = ({ states }: Kind, from: string, to: string): boolean => states[from]?.to.includes(to) ?? false;
+
+/** What is refused for good, or was tried often enough, is undone where the kind can; what can only be tried again is. */
+export function afterFailure(kind: Kind, { state, attempts }: Operation, error: unknown): AfterFailure {
+  const isForGood = error instanceof OutsideProblem && error.isForGood;
+  const canUndo = kind.undo !== undefined && mayMove(kind, state, kind.undo);
+  if (canUndo && (isForGood || attempts + 1 >= (kind.mostTries ?? Infinity))) return 'undo';
+  return isForGood ? 'stop' : 'again';
+}
 
 const statesOf = <S extends string>(kind: Kind<S>): S[] => Object.keys(kind.states) as S[];
 

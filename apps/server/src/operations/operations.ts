@@ -89,8 +89,12 @@ export const noteRefusal = (database: Database, { id }: Operation, error: Operat
   noteAttempt(database, id, JSON.stringify(error), undefined);
 
 /** Notes how much of an operation is still to be done. */
-export const noteProgress = (database: Database, { id }: Operation, remaining: number, unit: 'bytes' | 'steps') =>
-  noteRemaining(database, id, remaining, unit);
+export const noteProgress = (
+  database: Database,
+  { id }: Pick<Operation, 'id'>,
+  remaining: number,
+  unit: 'bytes' | 'steps',
+) => noteRemaining(database, id, remaining, unit);
 
 /** Lets an operation rest for a while although nothing failed; the sweep finds it when it is due. */
 export const lookAgain = (database: Database, id: string, seconds: number) => restFor(database, id, seconds);

@@ -4,7 +4,8 @@ import { isDatabaseGone } from '../database/database';
 import { announce } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { OutsideProblem } from '../refusals/outside';
-import { assertSound, isForGood, mayMove, type Work } from './kind';
+import { Refusal } from '../refusals/refusal';
+import { afterFailure, assertSound, mayMove, type Work } from './kind';
 import type { Operation, OperationError } from './operation';
 import { advance, callForWork, freeUnworked, giveBack, lookAgain, noteFailure, noteRefusal, take } from './operations';
 import type { OperationQueue } from './queue';
@@ -14,6 +15,7 @@ const pollMs = 1000;
 const freeMs = 3000;
 
 function describe(error: unknown): OperationError {
+  if (error instanceof Refusal) return { code: error.code, detail: error.detail };
   if (error instanceof OutsideProblem) return { code: `${error.world}-${error.code}`, detail: error.message };
   return { code: 'internal', detail: error instanceof Error ? error.message : String(error) };
 }
@@ -178,11 +180,9 @@ export class Runner {
     const problem = describe(error);
     if (problem.code === 'internal')
       this.log.error({ err: error, operation: operation.id }, 'a step failed for a reason not foreseen');
-    const isFinal = isForGood(work, error);
-    const isTriedEnough = kind.mostTries !== undefined && operation.attempts + 1 >= kind.mostTries;
-    if ((isFinal || isTriedEnough) && kind.undo !== undefined && mayMove(kind, operation.state, kind.undo))
-      return this.turnBack(work, operation, problem.detail);
-    if (isFinal) await noteRefusal(database, operation, problem);
+    const then = await (work.afterFailure?.(operation, error) ?? afterFailure(kind, operation, error));
+    if (then === 'undo') return this.turnBack(work, operation, problem.detail);
+    if (then === 'stop') await noteRefusal(database, operation, problem);
     else await this.queue.put([operation.id], await noteFailure(database, operation, problem, Math.random()));
     await this.tell(work, operation);
     return undefined;

@@ -4,7 +4,7 @@ import { backendDisks } from '../backends/inventory-model';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { announce } from '../live/announce';
-import type { LookAgain, Step, Work } from '../operations/kind';
+import { afterFailure, type LookAgain, type Step, type Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance, noteProgress } from '../operations/operations';
 import { pools } from '../pools/pool-model';
@@ -41,7 +41,12 @@ export class ReshapeCarrier {
     return {
       kind: reshaping,
       tells: () => ({ topic: 'reshapes' }),
-      refusedForGood: (error) => error instanceof BackendProblem && final.has(error.code),
+      afterFailure: (operation, error) => {
+        // tried until it is done
+        if (operation.state === 'undoing') return 'again';
+        const isFinal = error instanceof BackendProblem && final.has(error.code);
+        return isFinal ? 'undo' : afterFailure(reshaping, operation, error);
+      },
       steps: {
         preparing: at((o, r) => this.preparePool(o, r)),
         taking: at((o, r) => this.takeDisks(o, r)),

@@ -1,21 +1,22 @@
 import type { ClassRow, NewClass, Succession } from '@moorage/contract/classes';
+import { filled, planDefault, planNewClass } from '@moorage/core/classes/class-steps';
 import { succeedsAnnotation } from '@moorage/core/classes/manifest';
 import { differences, planMoves, type Mover } from '@moorage/core/classes/succession';
 import { fitBatch, fitOneByOne } from '@moorage/core/placement/batch';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { Op } from 'sequelize';
-import { createClass, deleteClass, makeDefault } from '../classes/classes';
-import { listClasses } from '../classes/listing';
+import type { ActRoom, Acts } from '../acts/acts';
+import { actKind } from '../acts/kind';
+import { classTurn, defaultTurn } from '../classes/acts';
+import { findDefaults, listClasses } from '../classes/listing';
+import { assertClass } from '../classes/settings';
+import { successions, type Succeeding } from '../classes/succession-model';
 import type { Database } from '../database/database';
-import { announce } from '../live/announce';
-import type { Turns } from '../live/turns';
 import { record } from '../logbook/logbook';
 import { listMoorings } from '../moorings/moorings';
 import { Sight } from '../people/sight';
-import type { PlatformConnector } from '../platform/connector';
 import { corePools, livePools } from '../pools/pools';
 import { Refusal } from '../refusals/refusal';
-import { successions, type Succeeding } from '../classes/succession-model';
 import { inheritAccess, inheritGrants, inheritMoorings, moversOf } from './successor.sql';
 
 /** Where each claim of a class would go under another one, and in what order; nothing is moved. */
@@ -27,7 +28,8 @@ async function planSuccession(
 ): Promise<Succession['moves']> {
   const [movers, moorings, live] = await Promise.all([
     moversOf(database, from),
-    listMoorings(database, to.storageClass.name),
+    // the successor will have the same
+    listMoorings(database, from),
     livePools(database, 'all'),
   ]);
   const pools = corePools(live);
@@ -84,57 +86,60 @@ export async function listSuccessions(database: Database, sight: Sight, classNam
   return rows.map((row) => toSuccession(row, sight));
 }
 
-/** Moorings, access and grants of a class for the one that takes over from it. */
-function inherit(database: Database, from: string, to: string, person: string): Promise<void> {
-  return database.transaction(async () => {
+interface Inside {
+  readonly from: string;
+  readonly to: string;
+}
+
+/** Successors as acts: the class on the platform, and its marks; then its moorings, grants and the plan for moving claims. */
+export const succeeding = (database: Database, site: string): ActRoom<Inside, Record<string, never>> => ({
+  kind: actKind('successor', 'Making a successor'),
+  write: async ({ person, inside: { from, to } }) => {
+    const [made] = await listClasses(database, to);
+    if (!made) throw Refusal.notFound('class', to);
+    const moves = await planSuccession(database, site, from, made);
     await inheritMoorings(database, from, to);
     await inheritAccess(database, from, to);
     await inheritGrants(database, from, to, person);
-  });
-}
+    await successions.in(database).upsert({ fromClass: from, toClass: to, person, moves, createdAt: new Date() });
+    const after = { moves: moves.length };
+    await record(database, { person, action: 'create', kind: 'plan', subject: `${from}/${to}`, after });
+    return {};
+  },
+  tells: ({ to }) => [
+    { topic: 'classes', subject: to },
+    { topic: 'moorings', subject: to },
+  ],
+});
 
 /** Makes the class that takes over from another one, with its moorings and grants, and the plan for moving its claims. */
 export async function makeSuccessor(
   database: Database,
-  platform: PlatformConnector,
-  turns: Turns,
+  acts: Acts,
   site: string,
   from: string,
   asked: NewClass,
   takesDefault: boolean,
   person: string,
 ): Promise<Succession> {
-  const [before] = await listClasses(database, from);
-  if (!before) throw Refusal.notFound('class', from);
-  if (differences(before.storageClass, asked).length === 0)
-    throw Refusal.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
-  const made = await createClass(database, platform, turns, { ...asked, isDefault: false }, person, {
-    [succeedsAnnotation]: from,
-  });
   const to = asked.name;
-  await inherit(database, from, to, person).catch(async (error: unknown) => {
-    // a successor without its moorings serves nobody: it goes again
-    await deleteClass(database, platform, to, person);
-    throw error;
+  const things = [classTurn(from), classTurn(to), ...(takesDefault ? [defaultTurn] : [])];
+  await acts.inTurn(succeeding(database, site), things, person, async () => {
+    const [before] = await listClasses(database, from);
+    if (!before) throw Refusal.notFound('class', from);
+    if (differences(before.storageClass, asked).length === 0)
+      throw Refusal.invalid('name', `Nothing differs from ${from}: a successor would promise the same.`);
+    assertClass(filled(asked));
+    const made = planNewClass({ ...asked, isDefault: false }, { [succeedsAnnotation]: from });
+    const marked =
+      takesDefault && before.isDefault ? planDefault(to, await findDefaults(database)) : { steps: [], entries: [] };
+    return {
+      about: `${from} → ${to}`,
+      steps: [...made.steps, ...marked.steps].map((step) => ({ step })),
+      inside: { from, to },
+      entries: [...made.entries, ...marked.entries],
+    };
   });
-  const moves = await planSuccession(database, site, from, made);
-  const row = await database.transaction(async () => {
-    const [kept] = await successions
-      .in(database)
-      .upsert({ fromClass: from, toClass: to, person, moves, createdAt: new Date() });
-    await record(database, {
-      person,
-      action: 'create',
-      kind: 'plan',
-      subject: `${from}/${to}`,
-      after: { moves: moves.length },
-    });
-    await announce(database, [
-      { topic: 'classes', subject: to },
-      { topic: 'moorings', subject: to },
-    ]);
-    return kept;
-  });
-  if (takesDefault && before.isDefault) await makeDefault(database, platform, turns, to, person);
+  const row = await successions.in(database).findOne({ where: { fromClass: from, toClass: to }, rejectOnEmpty: true });
   return toSuccession(row, Sight.everything);
 }

@@ -1,0 +1,112 @@
+import { covers, type Manifest, type PlatformStep } from '@moorage/core/acts/platform-step';
+import { Op } from 'sequelize';
+import type { Database } from '../database/database';
+import { knownVersion, noteChanged, noteMade } from '../mirror/mirror';
+import { platformObjects } from '../mirror/mirror-model';
+import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
+import type { ActStep } from './act-model';
+
+export interface TwoWorlds {
+  readonly database: Database;
+  readonly platform: PlatformConnector;
+}
+
+/** What the platform answered; noted in the transaction that says the step is done. */
+interface Answered {
+  readonly uid: string | null;
+  readonly note: () => Promise<void>;
+}
+
+const plurals: Readonly<Record<string, Plural>> = {
+  StorageClass: 'storageclasses',
+  PersistentVolumeClaim: 'persistentvolumeclaims',
+};
+const pluralOf = ({ kind }: Manifest): Plural => {
+  const plural = plurals[kind];
+  if (!plural) throw new Error(`no act is made of a ${kind}`);
+  return plural;
+};
+
+/** Answers that say for certain that nothing was done. */
+const certain = new Set(['exists', 'invalid', 'forbidden', 'conflict', 'not-found']);
+export const didNothing = (error: unknown): boolean => error instanceof PlatformProblem && certain.has(error.code);
+
+const find = ({ platform }: TwoWorlds, { apiVersion, kind, metadata }: Manifest) =>
+  platform.find(apiVersion, kind, metadata.name, metadata.namespace);
+const remove = ({ platform }: TwoWorlds, { apiVersion, kind, metadata }: Manifest) =>
+  platform.ensureDeleted(apiVersion, kind, metadata.name, metadata.namespace);
+const asObject = (manifest: Manifest): PlatformObject => manifest as unknown as PlatformObject;
+
+const forget = ({ database }: TwoWorlds, manifest: Manifest, but?: string) =>
+  platformObjects.in(database).destroy({
+    where: {
+      plural: pluralOf(manifest),
+      name: manifest.metadata.name,
+      namespace: manifest.metadata.namespace ?? '',
+      ...(but !== undefined && { uid: { [Op.ne]: but } }),
+    },
+  });
+
+const made = (at: TwoWorlds, manifest: Manifest, object: PlatformObject): Answered => ({
+  uid: object.metadata.uid!,
+  note: async () => {
+    await forget(at, manifest, object.metadata.uid!);
+    await noteMade(at.database, pluralOf(manifest), object);
+  },
+});
+
+/** Makes an object; one that an earlier try made, whose answer was lost, is taken as made. */
+async function make(at: TwoWorlds, object: Manifest, isRepeated: boolean): Promise<Answered> {
+  const there = isRepeated ? await find(at, object) : undefined;
+  if (there && covers(there, object)) return made(at, object, there);
+  return made(at, object, await at.platform.create(asObject(object)));
+}
+
+async function patch(at: TwoWorlds, object: Manifest): Promise<Answered> {
+  const before = await knownVersion(at.database, pluralOf(object), object.metadata.name, object.metadata.namespace);
+  const patched = await at.platform.mergePatch(asObject(object));
+  return { uid: null, note: () => noteChanged(at.database, pluralOf(object), patched, before) };
+}
+
+/** Takes an object away and makes it anew, unless it is already as it is wanted. */
+async function swap(at: TwoWorlds, wanted: Manifest): Promise<Answered> {
+  const there = await find(at, wanted);
+  if (there && covers(there, wanted)) return made(at, wanted, there);
+  if (there) await remove(at, wanted);
+  return made(at, wanted, await at.platform.create(asObject(wanted)));
+}
+
+/** Asks the platform for a step. What was asked before, and not answered, may be asked again. */
+export function carry(at: TwoWorlds, { step, state }: ActStep): Promise<Answered> {
+  switch (step.do) {
+    case 'make':
+      return make(at, step.object, state === 'asked');
+    case 'patch':
+      return patch(at, step.object);
+    case 'replace':
+      return swap(at, step.object);
+  }
+}
+
+/** Whether a step that the platform refused at its word may have changed something all the same. */
+export const mayHaveChanged = ({ do: what }: PlatformStep): boolean => what === 'replace';
+
+async function unmake(at: TwoWorlds, object: Manifest, uid: string | null): Promise<Answered> {
+  const there = await find(at, object);
+  // made by somebody else since, or before: not ours to take away
+  const isOurs = there !== undefined && (uid === null ? covers(there, object) : there.metadata.uid === uid);
+  if (isOurs) await remove(at, object);
+  return { uid: null, note: async () => void (isOurs && (await forget(at, object))) };
+}
+
+/** Takes a step back, also one of which it is not known whether it was done. */
+export function carryBack(at: TwoWorlds, { step, uid }: ActStep): Promise<Answered> {
+  switch (step.do) {
+    case 'make':
+      return unmake(at, step.object, uid);
+    case 'patch':
+      return patch(at, step.back);
+    case 'replace':
+      return swap(at, step.was);
+  }
+}
