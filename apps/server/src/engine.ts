@@ -96,7 +96,7 @@ export class Engine {
       this.acts.workOf(changingClass),
       this.acts.workOf(applying(database)),
       this.acts.workOf(succeeding(database, site)),
-      this.acts.workOf(applyingManifests),
+      this.acts.workOf(applyingManifests(database)),
       ...more,
     ] as Work[];
     this.runner = new Runner(database, this.queue, lease, this.works, metrics, log, onStep);

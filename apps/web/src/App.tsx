@@ -1,12 +1,13 @@
 import { Box, CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
 import { QueryClientProvider } from '@tanstack/react-query';
 import type { Session } from '@moorage/contract/people';
-import { lazy, Suspense, useMemo, useState } from 'react';
+import { lazy, useMemo, useState } from 'react';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { ApiProblem } from './api/client';
 import { useLiveChanges } from './api/live';
 import { queryClient, usePerson } from './api/queries';
 import { Course } from './frame/Course';
+import { Apart, Guarded } from './frame/Guarded';
 import { Head } from './frame/Head';
 import { Keys } from './frame/Keys';
 import { Line } from './frame/Line';
@@ -34,6 +35,7 @@ const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const UnderWay = lazy(() => import('./under-way/UnderWay'));
 
 function ChartRoom({ person }: { person: Session }) {
   useLiveChanges();
@@ -45,13 +47,7 @@ function ChartRoom({ person }: { person: Session }) {
       >
         <Head person={person} showKeys={() => setKeys(true)} />
         <Course />
-        <Suspense
-          fallback={
-            <Box sx={{ flex: 1, p: 2 }}>
-              <LinearProgress aria-label="Loading" />
-            </Box>
-          }
-        >
+        <Guarded>
           <Routes>
             <Route path="/watch" element={<Watch />} />
             <Route path="/backends" element={<Backends />} />
@@ -70,10 +66,13 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />
+            <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />
           </Routes>
-        </Suspense>
-        <Line />
+        </Guarded>
+        <Apart>
+          <Line />
+        </Apart>
         <Keys open={keys} setOpen={setKeys} />
         <NoticeBar />
       </Box>

@@ -58,6 +58,8 @@ export const operationPageSchema = z.object({
   /** How many are under way and how many are stopped, whatever is shown. */
   underWay: z.int(),
   stopped: z.int(),
+  /** Every kind there is, to choose from. */
+  kinds: z.array(z.object({ kind: z.string(), title: z.string() })),
 });
 export type OperationPage = z.infer<typeof operationPageSchema>;
 

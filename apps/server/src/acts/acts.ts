@@ -9,7 +9,7 @@ import type { AfterFailure, Kind, Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance, beginOperations, noteProgress } from '../operations/operations';
-import type { PlatformConnector } from '../platform/connector';
+import { PlatformProblem, type PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { actHolds, acts, actSteps, type ActStep, type Entry, type StoredAct } from './act-model';
 import type { ActState } from './kind';
@@ -25,6 +25,8 @@ export interface ActRoom<Inside = unknown, Outcome = unknown> {
   tells(inside: Inside): readonly LiveEvent[];
   /** What is told of an act that has stopped half way; when left out, the error itself. */
   readonly unfinished?: (error: Error, steps: readonly ActStep[]) => Error;
+  /** Throws what keeps an object that was made from being taken away again. */
+  readonly assertUnused?: (object: PlatformStep['object']) => Promise<void>;
   /** What is done about a step that failed; when left out, all is taken back. */
   readonly afterFailure?: (steps: readonly ActStep[], error: unknown) => AfterFailure;
 }
@@ -151,7 +153,8 @@ export class Acts {
       kind,
       tells: () => ({ topic: 'operations' }),
       afterFailure: async (operation, error) => {
-        if (operation.state === 'undoing') return 'again';
+        // what is in use is taken away when a person says so once more; the platform is asked until it does it
+        if (operation.state === 'undoing') return error instanceof Refusal ? 'stop' : 'again';
         const steps = await this.stepsOf(operation.subject);
         return room.afterFailure?.(steps, error) ?? 'undo';
       },
@@ -190,7 +193,7 @@ export class Acts {
     const { uid, note } = await carry({ database, platform }, next).catch(async (error: unknown) => {
       // of a try before this one, the answer is not known
       if (didNothing(error) && !isRepeated && !mayHaveChanged(next.step)) await now('waiting');
-      throw error;
+      throw naming(next, error);
     });
     return database.transaction(async () => {
       await note();
@@ -240,6 +243,7 @@ export class Acts {
     let failed: unknown;
     for (const step of done)
       try {
+        if (step.step.do === 'make') await room.assertUnused?.(step.step.object);
         const { note } = await carryBack({ database, platform }, step);
         await database.transaction(async () => {
           await note();
@@ -253,6 +257,12 @@ export class Acts {
     if (failed !== undefined) throw failed;
     return database.transaction(() => this.end(room, operation, act.id, act.inside as Inside, 'undone'));
   }
+}
+
+/** The platform's words, with what they are about. */
+function naming({ step }: ActStep, error: unknown): unknown {
+  if (!(error instanceof PlatformProblem) || error.message.includes(step.object.metadata.name)) return error;
+  return new PlatformProblem(error.code, `${objectOf(step)}: ${error.message}`, error.causes);
 }
 
 const undoneEntry = (person: string, { kind, subject, after }: Entry) => ({

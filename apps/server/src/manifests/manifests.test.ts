@@ -158,7 +158,9 @@ describe('what the platform refuses half way', () => {
     expect([...operation!.can].sort()).toEqual(['cancel', 'retry']);
     world.platform.faults.heal();
     await steer(operation!.id, 'retry');
-    await eventually('it has ended', async () => (await stopped('half-a')) === undefined && onPlatform('half-b'));
+    await eventually('it has ended', async () => (await toldOf('half-b')).length > 0);
+    expect(onPlatform('half-b')).toBeDefined();
+    expect(await stopped('half-a')).toBeUndefined();
     expect([await toldOf('half-a'), await toldOf('half-b')]).toEqual([['create'], ['create']]);
   });
 

@@ -10,6 +10,7 @@ import { classTurn } from '../classes/acts';
 import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
 import { findMirrored } from '../mirror/mirrored';
+import { podsOf } from '../claims/claims.sql';
 import { PlatformProblem } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import type { ManifestReader } from './reading';
@@ -62,7 +63,7 @@ async function standsAlready(database: Database, { name, value }: ReadObject): P
  * Manifests as acts. They need not stand or fall together: what was made may be in use at once, and is not taken away again
  * unless a person says so. What is refused when something was made before it stops there, and can be gone on with.
  */
-export const applyingManifests: ActRoom<ManifestResult, ManifestResult> = {
+export const applyingManifests = (database: Database): ActRoom<ManifestResult, ManifestResult> => ({
   kind: actKind('manifests', 'Applying manifests', claiming),
   write: ({ inside }) => Promise.resolve(inside),
   tells: () => [{ topic: 'claims' }, { topic: 'classes', subject: 'made' }],
@@ -70,17 +71,27 @@ export const applyingManifests: ActRoom<ManifestResult, ManifestResult> = {
     if (!steps.some((s) => s.state === 'done')) return 'undo';
     return didNothing(error) ? 'stop' : 'again';
   },
+  assertUnused: async ({ kind, metadata: { namespace, name } }) => {
+    if (kind !== 'PersistentVolumeClaim') return;
+    const [pod] = await podsOf(database, namespace!, name);
+    if (pod)
+      throw new Refusal(
+        'conflict',
+        'in-use',
+        'In use by now',
+        `The claim ${namespace}/${name} is used by the pod ${pod.pod} by now: what it wrote would be lost. It stays. Delete it under Claims, where that is looked at, and then try again.`,
+      );
+  },
   unfinished: (error, steps) => {
     const done = steps.filter((s) => s.state === 'done').map((s) => s.step.object.metadata.name);
-    const next = steps.find((s) => s.state !== 'done');
     if (!(error instanceof PlatformProblem) || done.length === 0) return error;
     return new PlatformProblem(
       error.code,
-      `${next?.step.object.metadata.name ?? ''}: ${error.message}. Made before it: ${done.join(', ')}. Go on with it, or take it back, under what is under way.`,
+      `${error.message}. Made before it: ${done.join(', ')}. Go on with it, or take it back, under what is under way.`,
       error.causes,
     );
   },
-};
+});
 
 /**
  * Makes what a manifest describes, in its order. Nothing is made when anything in it is wrong. Classes of other provisioners
@@ -103,7 +114,7 @@ export async function makeFromManifest(
   const ours = read.filter((r) => r.what !== 'other');
   const things = ours.map((r) => (r.what === 'claim' ? `claim ${namespaceOf(r)}/${r.name}` : classTurn(r.name)));
   let outcome: ManifestResult = { made: [], kept: [] };
-  await acts.inTurn(applyingManifests, things, person.name, async () => {
+  await acts.inTurn(applyingManifests(database), things, person.name, async () => {
     const made: ManifestResult['made'] = [];
     const kept: ManifestResult['kept'] = [];
     const steps: PlannedStep[] = [];

@@ -93,6 +93,7 @@ export async function listOperations(
     next: rows.length > limit && last ? `${last[by]!.toISOString()}/${last.id}` : null,
     underWay,
     stopped,
+    kinds: works.map(({ kind: { kind, title } }) => ({ kind, title })),
   };
 }
 

@@ -1,11 +1,12 @@
 import { liveEventSchema, type Topic } from '@moorage/contract/live';
 import { useEffect } from 'react';
 import { create } from 'zustand';
+import type { Concept } from './keys';
 import { makeOld } from './make-old';
 import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
-const touched: Record<Topic, readonly string[]> = {
+const touched: Record<Topic, readonly Concept[]> = {
   backends: ['backends', 'placement', 'line', 'inventory', 'readiness'],
   pools: ['backends', 'placement'],
   classes: ['classes', 'placement', 'grants'],
@@ -65,13 +66,13 @@ function listen(hear: (heard: Heard) => void): () => void {
 /** Fetches again what the server says has changed, gathered so that a burst asks once. */
 export function useLiveChanges(): void {
   useEffect(() => {
-    const old = new Set<string>();
+    const old = new Set<Concept>();
     let timer: number | undefined;
-    const mark = (keys: readonly string[]) => {
-      for (const key of keys) old.add(key);
+    const mark = (concepts: readonly Concept[]) => {
+      for (const concept of concepts) old.add(concept);
       timer ??= window.setTimeout(() => {
         timer = undefined;
-        for (const key of old) makeOld(queryClient, key);
+        for (const concept of old) makeOld(queryClient, concept);
         old.clear();
       }, gatherMs);
     };

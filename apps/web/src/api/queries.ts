@@ -1,6 +1,7 @@
 import type { ClaimQuery } from '@moorage/contract/claims';
 import { keepPreviousData, QueryClient, useQuery } from '@tanstack/react-query';
 import { ApiProblem, ask } from './client';
+import { keys, refetch, type Concept } from './keys';
 
 /** Refusals are final; a server that does not answer is asked again. */
 export const queryClient = new QueryClient({
@@ -12,48 +13,51 @@ export const queryClient = new QueryClient({
   },
 });
 
+/** Fetches again what is shown of some concepts. */
+export const refresh = (...concepts: readonly Concept[]): Promise<void> => refetch(queryClient, ...concepts);
+
 export const usePerson = () =>
-  useQuery({ queryKey: ['person'], queryFn: () => ask('whoAmI'), retry: false, staleTime: Infinity });
+  useQuery({ queryKey: keys.person(), queryFn: () => ask('whoAmI'), retry: false, staleTime: Infinity });
 export const useDemoPeople = () =>
-  useQuery({ queryKey: ['demo-people'], queryFn: () => ask('demoPeople'), staleTime: Infinity });
-export const useBackends = () => useQuery({ queryKey: ['backends'], queryFn: () => ask('listBackends') });
+  useQuery({ queryKey: keys['demo-people'](), queryFn: () => ask('demoPeople'), staleTime: Infinity });
+export const useBackends = () => useQuery({ queryKey: keys.backends(), queryFn: () => ask('listBackends') });
 /** Sites that are known: this one, and those that backends are reached from. */
 export function useSites(): readonly string[] {
   const site = usePerson().data?.site;
   const backends = useBackends().data;
   return [...new Set([...(site ? [site] : []), ...(backends?.flatMap((b) => b.sites) ?? [])])].sort();
 }
-export const useClasses = () => useQuery({ queryKey: ['classes'], queryFn: () => ask('listClasses') });
+export const useClasses = () => useQuery({ queryKey: keys.classes.all(), queryFn: () => ask('listClasses') });
 export const useForeignClasses = () =>
-  useQuery({ queryKey: ['classes', 'foreign'], queryFn: () => ask('listForeignClasses') });
+  useQuery({ queryKey: keys.classes.foreign(), queryFn: () => ask('listForeignClasses') });
 export const useGrants = (name: string) =>
-  useQuery({ queryKey: ['grants', name], queryFn: () => ask('getGrants', { params: { name } }) });
+  useQuery({ queryKey: keys.grants(name), queryFn: () => ask('getGrants', { params: { name } }) });
 export const useSuccessions = (name: string) =>
   useQuery({
-    queryKey: ['classes', 'successions', name],
+    queryKey: keys.classes.successions(name),
     queryFn: () => ask('listSuccessions', { params: { name } }),
   });
 export const placementQuery = {
-  queryKey: ['placement'],
+  queryKey: keys.placement(),
   queryFn: () => ask('placementState'),
 };
 export const usePlacement = () => useQuery(placementQuery);
-export const usePlans = () => useQuery({ queryKey: ['plans'], queryFn: () => ask('listPlans') });
-export const useNamespaces = () => useQuery({ queryKey: ['namespaces'], queryFn: () => ask('listNamespaces') });
+export const usePlans = () => useQuery({ queryKey: keys.plans(), queryFn: () => ask('listPlans') });
+export const useNamespaces = () => useQuery({ queryKey: keys.namespaces(), queryFn: () => ask('listNamespaces') });
 export const useClaims = (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>
   useQuery({
-    queryKey: ['claims', 'page', query],
+    queryKey: keys.claims.page(query),
     queryFn: () => ask('listClaims', { query }),
     placeholderData: keepPreviousData,
   });
 export const useClaim = (namespace: string, name: string) =>
   useQuery({
-    queryKey: ['claims', 'one', namespace, name],
+    queryKey: keys.claims.one(namespace, name),
     queryFn: () => ask('getClaim', { params: { namespace, name } }),
   });
 export const useLine = (claim: string | null) =>
   useQuery({
-    queryKey: ['line', claim],
+    queryKey: keys.line(claim),
     queryFn: () => ask('getLine', { query: { claim: claim! } }),
     enabled: !!claim,
     placeholderData: keepPreviousData,

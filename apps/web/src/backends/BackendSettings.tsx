@@ -6,7 +6,7 @@ import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { quantityWords } from '@moorage/contract/claims';
 import { useState } from 'react';
 import { ask } from '../api/client';
-import { queryClient, useSites } from '../api/queries';
+import { refresh, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
 import { NamesField } from '../parts/NamesField';
 import { Size } from '../parts/Size';
@@ -36,7 +36,7 @@ function General({ backend }: { backend: BackendRow }) {
     };
     const send = async (version: number, body: BackendChange) => {
       const after = await ask('changeBackend', { params: { id: backend.id }, version, body });
-      await queryClient.invalidateQueries({ queryKey: ['backends'] });
+      await refresh('backends');
       return after;
     };
     const before = { title: backend.title, sites: backend.sites, cap: backend.cap };
@@ -101,7 +101,7 @@ function Credentials({ backend }: { backend: BackendRow }) {
     });
     setOld(answer.old);
     setPassword('');
-    await queryClient.invalidateQueries({ queryKey: ['backends'] });
+    await refresh('backends');
     return { text: `${backend.id} is spoken to with the new credentials.` };
   });
   return (
@@ -138,7 +138,7 @@ function Remove({ backend }: { backend: BackendRow }) {
   const moored = backend.pools.length;
   const remove = useAct(async () => {
     await ask('removeBackend', { params: { id: backend.id } });
-    await queryClient.invalidateQueries({ queryKey: ['backends'] });
+    await refresh('backends');
     go('/backends');
     return { text: `${backend.id} is forgotten. Nothing on it was touched.` };
   });

@@ -3,7 +3,7 @@ import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
 import { ask } from '../api/client';
 import { useReadiness } from '../api/cluster-queries';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark, MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
@@ -23,7 +23,6 @@ import {
 
 type Cell = ReadinessData['cells'][number];
 const marks = { ready: 'settled', weak: 'degraded', unready: 'person' } as const;
-const refresh = () => queryClient.invalidateQueries({ queryKey: ['readiness'] });
 const checkMarks = { passed: 'settled', weak: 'degraded', failed: 'person' } as const;
 
 /** What to do about a check that does not pass: done here, copied, or read. */
@@ -53,10 +52,10 @@ function LetIn({ address, cell: { node, backend }, stay }: { address: string; ce
   const letIn = useAct(async () => {
     stay();
     await ask('allowClient', { params });
-    await refresh();
+    await refresh('readiness');
     return {
       text: `${backend} exports to ${node} (${address}/32) as well.`,
-      undo: () => ask('disallowClient', { params }).then(refresh),
+      undo: () => ask('disallowClient', { params }).then(() => refresh('readiness')),
     };
   });
   return (

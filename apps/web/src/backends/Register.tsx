@@ -3,7 +3,7 @@ import type { Trust } from '@moorage/contract/backends';
 import { registrationSchema, type Probe } from '@moorage/contract/registration';
 import { useState } from 'react';
 import { ApiProblem, ask } from '../api/client';
-import { queryClient, usePerson, useSites } from '../api/queries';
+import { refresh, usePerson, useSites } from '../api/queries';
 import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
 import { NamesField } from '../parts/NamesField';
@@ -91,7 +91,7 @@ export default function Register() {
         body: read.data,
         key: crypto.randomUUID(),
       });
-      await queryClient.invalidateQueries({ queryKey: ['backends'] });
+      await refresh('backends');
       show({ kind: 'done', text: `${made.id} is registered.` });
       go(`/backends/${made.id}`);
     } catch (error) {

@@ -4,7 +4,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
 import { ask } from '../api/client';
-import { queryClient, useClaim, useClasses } from '../api/queries';
+import { refresh, useClaim, useClasses } from '../api/queries';
 import { useGo, useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
@@ -58,7 +58,7 @@ function Deletion({
       params: { namespace: claim.namespace, name: claim.name },
       query: { confirm: typed },
     });
-    void queryClient.invalidateQueries({ queryKey: ['claims'] });
+    void refresh('claims');
     // one that pods still use stays for now: what it waits for is seen on its own page
     if (usedBy.pods.length > 0) close();
     else {
@@ -103,6 +103,23 @@ function Deletion({
   );
 }
 
+/** For a binding that failed and waits for its next try, or for a person. */
+function TryNow({ claim }: { claim: ClaimRow }) {
+  const may = useMay('administrator', 'operator', 'storage-engineer');
+  const { operation, stopped, error } = claim.reason ?? {};
+  const steer = useAct(async (id: string) => {
+    await ask('steerOperation', { params: { id, act: stopped === 'paused' ? 'resume' : 'retry' } });
+    await refresh('claims');
+    return { text: 'Its binding is tried again now.' };
+  });
+  if (!may || !operation || (!stopped && !error)) return null;
+  return (
+    <Button disabled={steer.isPending} onClick={() => steer.mutate(operation)}>
+      {stopped === 'paused' ? 'Go on' : 'Try now'}
+    </Button>
+  );
+}
+
 function Body({ detail }: { detail: Detail }) {
   const { claim, decisions } = detail;
   const [deleting, setDeleting] = useState(false);
@@ -119,6 +136,7 @@ function Body({ detail }: { detail: Detail }) {
           <Typography variant="body1" sx={{ flex: 1 }} aria-live="polite">
             {claimSentence(claim)}
           </Typography>
+          <TryNow claim={claim} />
           {may && claim.state !== 'deleting' && !deleting && <Button onClick={() => setDeleting(true)}>Delete</Button>}
         </Box>
         <Sizes claim={claim} />

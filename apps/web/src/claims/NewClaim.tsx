@@ -7,7 +7,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useContext, useMemo, useRef, useState } from 'react';
 import { Controller, useForm, useWatch } from 'react-hook-form';
 import { ApiProblem, ask } from '../api/client';
-import { queryClient, usePlacement } from '../api/queries';
+import { refresh, usePlacement } from '../api/queries';
 import { useInAddress, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
@@ -121,7 +121,7 @@ function ClaimForm({ close }: { close: () => void }) {
   const submit = handleSubmit(async (body) => {
     try {
       const made = await ask('createClaim', { body, key: key.current });
-      void queryClient.invalidateQueries({ queryKey: ['claims'] });
+      void refresh('claims');
       select(`${made.namespace}/${made.name}`);
       show({ kind: 'done', text: `Claim ${made.namespace}/${made.name} is made.` });
       close();
@@ -273,7 +273,7 @@ function ManifestForm({ close }: { close: () => void }) {
     event.preventDefault();
     try {
       const { made } = await ask('createFromManifest', { body: { text } });
-      void queryClient.invalidateQueries({ queryKey: ['claims'] });
+      void refresh('claims');
       const claim = made.find((m) => m.namespace);
       if (claim) select(`${claim.namespace}/${claim.name}`);
       show({

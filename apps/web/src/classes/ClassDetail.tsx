@@ -18,7 +18,7 @@ import { lazy, Suspense, useMemo, useState } from 'react';
 import { Link as RouterLink, useParams } from 'react-router';
 import { stringify } from 'yaml';
 import { ask } from '../api/client';
-import { queryClient, useClasses, usePlacement } from '../api/queries';
+import { refresh, useClasses, usePlacement } from '../api/queries';
 import { useGo, useKeepLine } from '../frame/address';
 import { useDraft } from '../moorings/draft';
 import { Place } from '../parts/Place';
@@ -160,7 +160,7 @@ function Detail({ row }: { row: ClassRow }) {
     const before = live?.defaultClass;
     const set = async (to: string) => {
       await ask('makeDefault', { params: { name: to } });
-      await queryClient.invalidateQueries({ queryKey: ['classes'] });
+      await refresh('classes');
     };
     await set(name);
     return {
@@ -170,7 +170,7 @@ function Detail({ row }: { row: ClassRow }) {
   });
   const remove = useAct(async () => {
     await ask('deleteClass', { params: { name } });
-    await queryClient.invalidateQueries({ queryKey: ['classes'] });
+    await refresh('classes');
     go('/classes');
     return { text: `Class ${name} is deleted.` };
   });

@@ -20,7 +20,7 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { useState } from 'react';
 import { ask } from '../api/client';
-import { queryClient, useGrants } from '../api/queries';
+import { refresh, useGrants } from '../api/queries';
 import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useMay } from '../parts/person';
@@ -92,7 +92,7 @@ function GrantTable({ grants }: { grants: Grants }) {
     async ({ body, text, undo }: { body: Partial<GrantsChange>; text: string; undo?: Partial<GrantsChange> }) => {
       const send = async (what: Partial<GrantsChange>) => {
         await ask('changeGrants', { params: { name: className }, body: what });
-        await queryClient.invalidateQueries({ queryKey: ['grants'] });
+        await refresh('grants');
       };
       await send(body);
       return { text, ...(undo && { undo: () => send(undo) }) };

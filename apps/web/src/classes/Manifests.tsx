@@ -5,7 +5,7 @@ import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useRef, useState } from 'react';
 import { stringify } from 'yaml';
 import { ApiProblem, ask } from '../api/client';
-import { queryClient, useClasses, useForeignClasses } from '../api/queries';
+import { refresh, useClasses, useForeignClasses } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
@@ -93,8 +93,7 @@ export default function Manifests() {
     setRefused(undefined);
     try {
       const { made, kept } = await ask('createFromManifest', { body: { text } });
-      await queryClient.invalidateQueries({ queryKey: ['classes'] });
-      await queryClient.invalidateQueries({ queryKey: ['placement'] });
+      await refresh('classes', 'placement');
       const say = (what: string, list: ManifestResult['made']) =>
         list.length > 0 ? `${what}: ${list.map((m) => m.name).join(', ')}. ` : '';
       show({ kind: 'done', text: `${say('Made', made)}${say('Left as they stand', kept)}` });

@@ -4,7 +4,7 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { useState } from 'react';
 import { ask } from '../api/client';
-import { queryClient, usePlacement } from '../api/queries';
+import { refresh, usePlacement } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useDraft } from '../moorings/draft';
 import { Place } from '../parts/Place';
@@ -43,8 +43,7 @@ function Making({ state }: { state: PlacementState }) {
     try {
       await ask('createFromManifest', { body: { text: unmarked(text) }, key: crypto.randomUUID() });
       if (cls.isDefault) await ask('makeDefault', { params: { name: cls.name } });
-      await queryClient.invalidateQueries({ queryKey: ['classes'] });
-      await queryClient.invalidateQueries({ queryKey: ['placement'] });
+      await refresh('classes', 'placement');
       sessionStorage.removeItem(keptUnder);
       show({ kind: 'done', text: `Class ${cls.name} is made. Moor it to pools, or its claims stay pending.` });
       go('/moorings');

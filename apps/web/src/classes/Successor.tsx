@@ -3,7 +3,7 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { differences, isLoose, successorName } from '@moorage/core/classes/succession';
 import { useMemo, useState } from 'react';
 import { ask } from '../api/client';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useGo } from '../frame/address';
 import { useNotice } from '../parts/useAct';
 import { changeClass, problemText } from './acts';
@@ -42,7 +42,7 @@ function Succeeding({ row, state }: { row: ClassRow; state: PlacementState }) {
         body: { storageClass, takesDefault: isDefault },
         key: crypto.randomUUID(),
       });
-      await queryClient.invalidateQueries({ queryKey: ['classes'] });
+      await refresh('classes');
       show({
         kind: 'done',
         text: `Class ${plan.to} is made, with the moorings of ${name}. The plan for its claims is below.`,

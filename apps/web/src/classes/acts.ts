@@ -1,6 +1,6 @@
 import type { ClassRow, NewClass } from '@moorage/contract/classes';
 import { ApiProblem, ask } from '../api/client';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 
 /** Changes a class that nobody changed since `version`; makes it the default when it is to be and is not. */
 export async function changeClass(
@@ -15,7 +15,7 @@ export async function changeClass(
     body: { ...cls, isDefault: wasDefault },
   });
   if (cls.isDefault && !wasDefault) await ask('makeDefault', { params: { name } });
-  await Promise.all([['classes'], ['placement']].map((queryKey) => queryClient.invalidateQueries({ queryKey })));
+  await refresh('classes', 'placement');
   return row;
 }
 

@@ -3,7 +3,7 @@ import type { Reshape, ReshapeState } from '@moorage/contract/reshapes';
 import { sizeText } from '@moorage/core/sizes/display';
 import { ask } from '../api/client';
 import { useReshapes } from '../api/cluster-queries';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { MarkedWord, type MarkKind } from '../marks/Mark';
 import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
@@ -59,7 +59,7 @@ function ChangeRow({ change, backend }: { change: Reshape; backend: string }) {
   const [mark, words] = states[change.state];
   const undo = useAct(async () => {
     await ask('undoReshape', { params: { id: change.id } });
-    await queryClient.invalidateQueries({ queryKey: ['reshapes', backend] });
+    await refresh('reshapes');
     return { text: `${change.pool}: what was taken is being given back.` };
   });
   const running = change.endedAt === null;

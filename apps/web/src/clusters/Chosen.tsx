@@ -6,7 +6,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useMemo, useState } from 'react';
 import { ask } from '../api/client';
 import { usePoolShape } from '../api/cluster-queries';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import { useMay } from '../parts/person';
@@ -24,7 +24,7 @@ function useBegin(backend: string, done: () => void) {
       body,
       key: crypto.randomUUID(),
     });
-    await queryClient.invalidateQueries({ queryKey: ['reshapes', backend] });
+    await refresh('reshapes');
     done();
     see('changes');
     return { text: `${made.pool} is being changed; its progress is here.` };

@@ -21,7 +21,7 @@ import { useEffect, useRef, useState } from 'react';
 import { useParams } from 'react-router';
 import { ask } from '../api/client';
 import { useDisks, useInventory } from '../api/cluster-queries';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useGo } from '../frame/address';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
@@ -90,7 +90,7 @@ function Designer({
       body,
       key: crypto.randomUUID(),
     });
-    await queryClient.invalidateQueries({ queryKey: ['reshapes', backend] });
+    await refresh('reshapes');
     go(`/backends/${backend}?see=changes`);
     return { text: `${made.pool} is being commissioned; its progress is here.` };
   });

@@ -2,10 +2,11 @@ import { Autocomplete, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { ask } from '../api/client';
+import { keys } from '../api/keys';
 import { useBackends } from '../api/queries';
 import { stateWords } from '../words/claims';
 import { useGo, useSelected } from './address';
-import { places } from './places';
+import { besides, places } from './places';
 
 interface Found {
   readonly label: string;
@@ -32,13 +33,17 @@ export function FindBox() {
   }, []);
   const q = text.trim();
   const { data } = useQuery({
-    queryKey: ['claims', 'find', q],
+    queryKey: keys.claims.found(q),
     queryFn: () => ask('listClaims', { query: { limit: 8, sort: 'name', direction: 'asc', q } }),
     enabled: q.length > 1,
   });
   const { data: backends } = useBackends();
   const commands: Found[] = [
-    ...places.map(({ name, path }) => ({ label: `Go to ${name}`, detail: 'place', act: () => go(path) })),
+    ...[...places, ...besides].map(({ name, path }) => ({
+      label: `Go to ${name}`,
+      detail: 'place',
+      act: () => go(path),
+    })),
     { label: 'New claim', detail: 'command', act: () => go('/claims?new=claim') },
     { label: 'New class', detail: 'command', act: () => go('/classes/new') },
     { label: 'Register a backend', detail: 'command', act: () => go('/backends/new') },

@@ -1,4 +1,5 @@
 import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/material';
+import { styled } from '@mui/material/styles';
 import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
@@ -8,9 +9,18 @@ import { useLiveState } from '../api/live';
 import { queryClient } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
+import { useOperationCounts } from '../under-way/queries';
 import { useLook } from '../theme/look';
 import { useKeepLine } from './address';
 import { FindBox } from './FindBox';
+
+const HeadLink = styled(Link)(({ theme }) => ({
+  display: 'inline-flex',
+  alignItems: 'center',
+  gap: theme.spacing(0.75),
+  whiteSpace: 'nowrap',
+  color: theme.palette.text.primary,
+})) as typeof Link;
 
 /** How many findings are not set aside. */
 function NeedsPerson() {
@@ -18,15 +28,27 @@ function NeedsPerson() {
   const { data } = useFindings();
   const open = data?.filter((f) => f.aside === null).length ?? 0;
   return (
-    <Link
-      component={RouterLink}
-      to={keep('/watch')}
-      underline="hover"
-      sx={{ display: 'inline-flex', alignItems: 'center', gap: 0.75, whiteSpace: 'nowrap', color: 'text.primary' }}
-    >
+    <HeadLink component={RouterLink} to={keep('/watch')} underline="hover">
       <Mark kind={open > 0 ? 'person' : 'settled'} />
       {open === 0 ? 'nothing needs you' : open === 1 ? '1 finding' : `${open} findings`}
-    </Link>
+    </HeadLink>
+  );
+}
+
+/** What is being done, and what has stopped. */
+function UnderWay() {
+  const keep = useKeepLine();
+  const { data } = useOperationCounts();
+  const { underWay, stopped } = data ?? { underWay: 0, stopped: 0 };
+  return (
+    <HeadLink
+      component={RouterLink}
+      to={keep(stopped > 0 ? '/under-way?show=stopped' : '/under-way')}
+      underline="hover"
+    >
+      <Mark kind={stopped > 0 ? 'person' : underWay > 0 ? 'progress' : 'settled'} />
+      {stopped > 0 ? `${stopped} stopped` : underWay > 0 ? `${underWay} under way` : 'nothing under way'}
+    </HeadLink>
   );
 }
 
@@ -67,6 +89,7 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
           not live since <When at={new Date(lostAt).toISOString()} />
         </Typography>
       )}
+      <UnderWay />
       <NeedsPerson />
       <Button onClick={(e) => setAnchor(e.currentTarget)} aria-haspopup="menu" sx={{ border: 0, whiteSpace: 'nowrap' }}>
         {person.title}

@@ -1,11 +1,11 @@
 import { Dialog, DialogContent, DialogTitle, Table, TableBody, TableCell, TableRow } from '@mui/material';
 import { useEffect } from 'react';
 import { useGo } from './address';
-import { places } from './places';
+import { besides, places } from './places';
 
 const keys: readonly [string, string][] = [
   ['/  or  Ctrl-K', 'find, or a command'],
-  ['g then a letter', places.map((p) => `${p.key} ${p.name}`).join(', ')],
+  ['g then a letter', [...places, ...besides].map((p) => `${p.key} ${p.name}`).join(', ')],
   ['?', 'this list'],
   ['Arrows, Enter', 'move in a table or grid, open'],
   ['Space', 'in Moorings: turn a mooring on or off; in a list: select'],
@@ -31,7 +31,7 @@ export function Keys({ open, setOpen }: { open: boolean; setOpen: (open: boolean
       else if (event.key === 'g') waiting = event.timeStamp;
       else if (event.timeStamp - waiting < 1500) {
         waiting = 0;
-        const place = places.find((p) => p.key === event.key);
+        const place = [...places, ...besides].find((p) => p.key === event.key);
         if (place) go(place.path);
       }
     };

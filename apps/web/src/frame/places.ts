@@ -7,3 +7,6 @@ export const places = [
   { path: '/claims', name: 'Claims', key: 'l' },
   { path: '/namespaces', name: 'Namespaces', key: 'n' },
 ] as const;
+
+/** Beside the course: reached from the head, from wherever one is. */
+export const besides = [{ path: '/under-way', name: 'Under way', key: 'u' }] as const;

@@ -1,7 +1,7 @@
 import { Box, Button, Paper, Typography } from '@mui/material';
 import type { ClassChange } from '@moorage/core/placement/outlook';
 import { ask } from '../api/client';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { useAct } from '../parts/useAct';
 import { refreshPlacement } from './acts';
@@ -19,7 +19,7 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
       return;
     }
     clear();
-    await queryClient.invalidateQueries({ queryKey: ['classes'] });
+    await refresh('classes');
     return { text: `${applied} ${applied === 1 ? 'change is' : 'changes are'} made.` };
   }, 'draft');
   const consequences = (compared ?? []).flatMap(consequencesOfDraft).sort((a, b) => Number(b.grave) - Number(a.grave));

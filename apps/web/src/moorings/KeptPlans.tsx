@@ -1,7 +1,7 @@
 import { Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { KeptPlan } from '@moorage/contract/moorings';
 import { ask } from '../api/client';
-import { queryClient, usePlans } from '../api/queries';
+import { refresh, usePlans } from '../api/queries';
 import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
@@ -13,7 +13,7 @@ export function KeptPlans() {
   const may = useMay('administrator', 'operator');
   const drop = useAct(async ({ plan, claims }: KeptPlan) => {
     await ask('dropPlan', { params: { plan } });
-    await queryClient.invalidateQueries({ queryKey: ['plans'] });
+    await refresh('plans');
     return {
       text: `The plan is let go: ${claims} ${claims === 1 ? 'claim is' : 'claims are'} placed as their classes choose.`,
     };

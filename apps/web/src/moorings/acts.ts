@@ -1,7 +1,7 @@
 import type { MooringRow, PlacementState } from '@moorage/contract/moorings';
 import type { Strategy } from '@moorage/core/classes/storage-class';
 import { ask } from '../api/client';
-import { queryClient } from '../api/queries';
+import { queryClient, refresh } from '../api/queries';
 import { useAct } from '../parts/useAct';
 import { changeClass } from '../classes/acts';
 import { strategyWords } from '../classes/words';
@@ -22,7 +22,7 @@ const orderIn = (moorings: readonly MooringRow[], className: string): string[] =
 function keep(change: (moorings: MooringRow[]) => MooringRow[]): void {
   queryClient.setQueryData<PlacementState>(['placement'], (s) => s && { ...s, moorings: change(s.moorings) });
 }
-export const refreshPlacement = () => queryClient.invalidateQueries({ queryKey: ['placement'] });
+export const refreshPlacement = () => refresh('placement');
 
 /** Shows a change of one mooring at once, sends it, and keeps the server's answer with its new version. */
 async function put(cell: Cell, body: { enabled?: boolean; weight?: number }): Promise<void> {

@@ -21,7 +21,7 @@ import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { useEffect, useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
-import { queryClient, useNamespaces } from '../api/queries';
+import { refresh, useNamespaces } from '../api/queries';
 import { useAddress, useInAddress, useKeepLine } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Place } from '../parts/Place';
@@ -71,12 +71,12 @@ function Limit({
       : ask('setClassLimit', { params: { namespace, className }, body: { bytes } });
   const set = useAct(async (bytes: number | null) => {
     await send(bytes);
-    await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
+    await refresh('namespaces');
     return {
       text: bytes === null ? `${what} has no limit now.` : `The limit of ${what} is changed.`,
       undo: async () => {
         await send(value);
-        await queryClient.invalidateQueries({ queryKey: ['namespaces'] });
+        await refresh('namespaces');
       },
     };
   });

@@ -3,6 +3,9 @@ import type { UseQueryResult } from '@tanstack/react-query';
 import type { Role } from '@moorage/contract/people';
 import { ApiProblem } from '../api/client';
 
+/** Something is on its way. */
+export const Waiting = () => <LinearProgress aria-label="Loading" sx={{ m: 2 }} />;
+
 /** What went wrong, in words, with a next step. */
 export function Failed({ error, retry }: { error: unknown; retry?: () => void }) {
   const problem = error instanceof ApiProblem ? error : undefined;
@@ -44,7 +47,13 @@ export function Forbidden({ what, who }: { what: string; who: readonly Role[] })
 }
 
 /** The three states of something fetched: loading, failed, there. Old data stays while new is fetched. */
-export function Fetched<T>({ query, children }: { query: UseQueryResult<T>; children: (data: T) => React.ReactNode }) {
+export function Fetched<T>({
+  query,
+  children,
+}: {
+  query: Pick<UseQueryResult<T>, 'data' | 'isError' | 'error' | 'refetch'>;
+  children: (data: T) => React.ReactNode;
+}) {
   if (query.data !== undefined)
     return (
       <>
@@ -53,5 +62,5 @@ export function Fetched<T>({ query, children }: { query: UseQueryResult<T>; chil
       </>
     );
   if (query.isError) return <Failed error={query.error} retry={() => void query.refetch()} />;
-  return <LinearProgress aria-label="Loading" sx={{ m: 2 }} />;
+  return <Waiting />;
 }

@@ -6,7 +6,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { useFindings } from '../api/cluster-queries';
-import { queryClient } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useInAddress, useKeepLine } from '../frame/address';
 import { Mark, type MarkKind } from '../marks/Mark';
 import { Place } from '../parts/Place';
@@ -22,7 +22,6 @@ const marks: Record<Consequence, MarkKind> = {
   'time-to-limit': 'degraded',
   waste: 'waiting',
 };
-const refresh = () => queryClient.invalidateQueries({ queryKey: ['findings'] });
 
 function SetAside({ finding }: { finding: FindingRow }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
@@ -33,10 +32,10 @@ function SetAside({ finding }: { finding: FindingRow }) {
   const put = useAct(async (body: { reason: string; until: string }) => {
     await ask('setAside', { params: at, body });
     setAnchor(null);
-    await refresh();
+    await refresh('findings');
     return {
       text: `Set aside until ${dayjs(body.until).format('D MMM YYYY')}.`,
-      undo: () => ask('takeUp', { params: at }).then(refresh),
+      undo: () => ask('takeUp', { params: at }).then(() => refresh('findings')),
     };
   });
   const submit = (event: React.FormEvent) => {
@@ -94,12 +93,15 @@ function TakeUp({ finding }: { finding: FindingRow }) {
   const at = { id: finding.id };
   const take = useAct(async () => {
     await ask('takeUp', { params: at });
-    await refresh();
+    await refresh('findings');
     const { aside } = finding;
     return {
       text: 'It is on the list again.',
       ...(aside && {
-        undo: () => ask('setAside', { params: at, body: { reason: aside.reason, until: aside.until } }).then(refresh),
+        undo: () =>
+          ask('setAside', { params: at, body: { reason: aside.reason, until: aside.until } }).then(() =>
+            refresh('findings'),
+          ),
       }),
     };
   });

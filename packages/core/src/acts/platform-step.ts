@@ -21,9 +21,11 @@ export type PlatformStep =
   /** Taken away and made anew under its name, for what the platform fixes in an object. */
   | { readonly do: 'replace'; readonly was: Manifest; readonly object: Manifest };
 
+const words: Readonly<Record<string, string>> = { StorageClass: 'class', PersistentVolumeClaim: 'claim' };
+
 /** What a step is done to, as people name it. */
-export const objectOf = ({ object: { kind, metadata } }: PlatformStep): string =>
-  metadata.namespace ? `${kind} ${metadata.namespace}/${metadata.name}` : `${kind} ${metadata.name}`;
+export const objectOf = ({ object: { kind, metadata } }: Pick<PlatformStep, 'object'>): string =>
+  `${words[kind] ?? kind} ${metadata.namespace ? `${metadata.namespace}/` : ''}${metadata.name}`;
 
 const isRecord = (value: unknown): value is Readonly<Record<string, unknown>> =>
   typeof value === 'object' && value !== null && !Array.isArray(value);

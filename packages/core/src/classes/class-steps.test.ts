@@ -65,7 +65,7 @@ test('a class with a mark of its own is made with it, and is no default by being
   const { steps, entries } = planNewClass({ ...cls('fresh'), isDefault: true }, { 'x/succeeds': 'old' });
   expect(steps).toHaveLength(1);
   expect(steps[0]!.object.metadata.annotations).toEqual({ 'x/succeeds': 'old' });
-  expect(objectOf(steps[0]!)).toBe('StorageClass fresh');
+  expect(objectOf(steps[0]!)).toBe('class fresh');
   expect(entries).toMatchObject([{ action: 'create', subject: 'fresh' }]);
 });
 

@@ -1,0 +1,46 @@
+import type { ClaimQuery } from '@moorage/contract/claims';
+import type { OperationQuery } from '@moorage/contract/operations';
+import type { QueryClient } from '@tanstack/react-query';
+
+/** What is fetched, concept by concept: the only place where the key of a query is made. A key begins with its concept. */
+export const keys = {
+  person: () => ['person'] as const,
+  'demo-people': () => ['demo-people'] as const,
+  backends: () => ['backends'] as const,
+  inventory: {
+    of: (backend: string) => ['inventory', backend] as const,
+    shape: (backend: string, pool: string | undefined) => ['inventory', backend, 'shape', pool] as const,
+    volumes: (backend: string, q: string, offset: number) => ['inventory', backend, 'volumes', q, offset] as const,
+    events: (backend: string) => ['inventory', backend, 'events'] as const,
+  },
+  load: (backend: string) => ['load', backend] as const,
+  readiness: () => ['readiness'] as const,
+  reshapes: (backend: string) => ['reshapes', backend] as const,
+  classes: {
+    all: () => ['classes'] as const,
+    foreign: () => ['classes', 'foreign'] as const,
+    successions: (name: string) => ['classes', 'successions', name] as const,
+  },
+  grants: (name: string) => ['grants', name] as const,
+  placement: () => ['placement'] as const,
+  plans: () => ['plans'] as const,
+  namespaces: () => ['namespaces'] as const,
+  claims: {
+    page: (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>
+      ['claims', 'page', query] as const,
+    one: (namespace: string, name: string) => ['claims', 'one', namespace, name] as const,
+    found: (q: string) => ['claims', 'found', q] as const,
+  },
+  line: (claim: string | null) => ['line', claim] as const,
+  findings: () => ['findings'] as const,
+  operations: {
+    list: (show: OperationQuery['show'], kind: string) => ['operations', 'list', show, kind] as const,
+    counts: () => ['operations', 'counts'] as const,
+  },
+};
+export type Concept = keyof typeof keys;
+
+/** Fetches again what is shown of some concepts. */
+export const refetch = async (client: QueryClient, ...concepts: readonly Concept[]): Promise<void> => {
+  await Promise.all(concepts.map((concept) => client.invalidateQueries({ queryKey: [concept] })));
+};
