@@ -51,6 +51,7 @@ test('what stopped half way is told at the head of every place, gone on with, or
   await browser.click('Take back');
   await browser.see('what it made is taken away again');
   await browser.click('Leave it');
+  await browser.driver.wait(async () => (await browser.driver.findElements({ css: '[role=dialog]' })).length === 0);
   expect(onPlatform('buoy-a')).toBeDefined();
   await browser.click('Take back');
   await browser.click('Take back');

@@ -54,7 +54,7 @@ function Progress({ change }: { change: Reshape }) {
   );
 }
 
-function ChangeRow({ change, backend }: { change: Reshape; backend: string }) {
+function ChangeRow({ change }: { change: Reshape }) {
   const may = useMay('administrator', 'operator', 'storage-engineer');
   const [mark, words] = states[change.state];
   const undo = useAct(async () => {
@@ -121,7 +121,7 @@ export function Changes({ backend }: { backend: string }) {
         ) : (
           <Box component="ul" aria-label="Changes to the disks" sx={{ listStyle: 'none', m: 0, p: 0 }}>
             {changes.map((c) => (
-              <ChangeRow key={c.id} change={c} backend={backend} />
+              <ChangeRow key={c.id} change={c} />
             ))}
           </Box>
         )

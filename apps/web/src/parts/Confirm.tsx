@@ -31,6 +31,8 @@ export function Confirm({
             variant="contained"
             autoFocus
             onClick={() => {
+              // pressed while it fades out
+              if (!asking) return;
               setAsking(false);
               act();
             }}
