@@ -55,6 +55,20 @@ export default ts.config(
     rules: { 'import-x/no-cycle': 'error' },
   },
   {
+    files: ['{apps,packages}/*/src/**/*.{ts,tsx}', 'tests/**/*.ts'],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false } }],
+      ...Object.fromEntries(
+        ['argument', 'assignment', 'call', 'enum-comparison', 'member-access', 'return', 'unary-minus'].map((what) => [
+          `@typescript-eslint/no-unsafe-${what}`,
+          'error',
+        ]),
+      ),
+    },
+  },
+  {
     languageOptions: { globals: { ...globals.node, ...globals.browser } },
     rules: {
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],

@@ -88,6 +88,7 @@ async function checks() {
   await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.');
   await check('lint', 'eslint/bin/eslint.js', '.');
   await check('types', 'typescript/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
+  await check('unused', 'knip/bin/knip.js', '--include', 'exports,types,files,dependencies', '--no-progress');
 }
 
 async function tests() {

@@ -64,7 +64,7 @@ export async function startPlatform(
     app.post('/nodes/:name', (req, res) => {
       const { up } = req.body as { up: boolean };
       store.amend('nodes', store.get('nodes', undefined, req.params.name), (copy) => {
-        copy.status.conditions = [{ type: 'Ready', status: up ? 'True' : 'False' }];
+        copy.status!.conditions = [{ type: 'Ready', status: up ? 'True' : 'False' }];
       });
       res.status(204).end();
     });

@@ -7,4 +7,3 @@ export const healthSchema = z.object({
   notReady: z.array(z.object({ part: z.string(), detail: z.string() })),
   version: z.string(),
 });
-export type Health = z.infer<typeof healthSchema>;

@@ -75,10 +75,10 @@ const acts: Record<string, Act> = {
       return caller.call('PUT', `/api/classes/${name}`, { ...storageClass, isDefault: false, copies: 3 });
     },
     isThere: async (caller, name) =>
-      onPlatform(name)?.parameters['vast-moorage.example/copies'] === '3' &&
+      onPlatform(name)?.parameters?.['vast-moorage.example/copies'] === '3' &&
       (await settings(caller, name)).storageClass.copies === 3,
     isNotThere: async (caller, name) =>
-      onPlatform(name)?.parameters['vast-moorage.example/copies'] === '2' &&
+      onPlatform(name)?.parameters?.['vast-moorage.example/copies'] === '2' &&
       (await settings(caller, name)).storageClass.copies === 2,
     logbook: ['create class', 'create mooring', 'change class'],
   },

@@ -143,7 +143,7 @@ describe('a class that waits for the first pod', () => {
     expect(bound.claim.backend).toBe('kelp');
     await eventually(
       'the pod runs',
-      async () => world.platform.store.get('pods', 'tide-gauges', 'reader').status.phase === 'Running',
+      async () => world.platform.store.get('pods', 'tide-gauges', 'reader').status?.phase === 'Running',
     );
   });
 });
@@ -241,7 +241,7 @@ describe('a claim that is deleted', () => {
     const { claim } = await caller.inState('rescued', 'bound');
     const volume = world.platform.store.get('persistentvolumes', undefined, claim.volumeName!);
     world.platform.store.amend('persistentvolumes', volume, (copy) => {
-      copy.spec.persistentVolumeReclaimPolicy = 'Retain';
+      copy.spec!.persistentVolumeReclaimPolicy = 'Retain';
     });
     await caller.ok('DELETE', '/api/claims/tide-gauges/rescued');
     await eventually(

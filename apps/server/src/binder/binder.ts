@@ -238,8 +238,8 @@ export class Binder {
       className: held.class_name,
       // the volume is ours to take away: what happens to it at the end is decided here, not by the platform
       reclaim: held.reclaim,
-      modes: claim.body.spec.accessModes,
-      volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+      modes: claim.body.spec?.accessModes ?? [],
+      volumeMode: claim.body.spec?.volumeMode ?? 'Filesystem',
       zones: claim.zones ? fromManifest(claim.zones).storageClass.zones : [],
       claim: { namespace: held.namespace, name: held.claim_name, uid: held.claim_uid },
     });

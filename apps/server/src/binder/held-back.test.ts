@@ -51,7 +51,7 @@ describe('a claim that asks for what is not carried out yet waits, and says for 
     expect(await world.rows(`SELECT claim_name FROM reservations WHERE claim_name <> 'plain'`)).toEqual([]);
     await eventually('the volume of the plain one alone', async () => (await volumesOf()) === 1);
     const stored = world.platform.store.find('persistentvolumeclaims', 'tide-gauges', 'by-name')!;
-    expect(stored.spec.volumeName).toBe('pvc-of-yesterday');
+    expect(stored.spec?.volumeName).toBe('pvc-of-yesterday');
     expect(stored.metadata.resourceVersion).toBe(
       (await world.rows<{ version: string }>(`SELECT version FROM platform_objects WHERE name = 'by-name'`))[0]!
         .version,

@@ -60,7 +60,7 @@ describe('a server killed after a single step of a binding', () => {
       eventually(
         'bound',
         async () =>
-          world.platform.store.find('persistentvolumeclaims', 'tide-gauges', name)?.status.phase === 'Bound' &&
+          world.platform.store.find('persistentvolumeclaims', 'tide-gauges', name)?.status?.phase === 'Bound' &&
           state === 'bound',
         60_000,
       ).then(() => 'lived'),
@@ -78,7 +78,7 @@ describe('a server killed after a single step of a binding', () => {
     );
     expect(volumesOf(`pvc-${claim.uid}`)).toEqual(expected);
     expect(
-      world.platform.store.list('persistentvolumes').filter((v) => v.spec.claimRef?.uid === claim.uid),
+      world.platform.store.list('persistentvolumes').filter((v) => v.spec?.claimRef?.uid === claim.uid),
     ).toHaveLength(1);
     expect(await world.rows('SELECT state FROM reservations WHERE claim_uid = $1', [claim.uid])).toEqual([
       { state: 'bound' },

@@ -1,23 +1,23 @@
 import { SequelizeStorage, Umzug } from 'umzug';
 import type { Database } from './database';
 import { lockMigrations } from './locks.sql';
-import * as first from './migration-0001-first';
-import * as clusters from './migration-0002-clusters';
-import * as classes from './migration-0003-classes';
-import * as furtherCopies from './migration-0004-further-copies';
-import * as opaque from './migration-0005-opaque';
-import * as keysUnderWay from './migration-0006-keys-under-way';
-import * as kinds from './migration-0007-kinds';
+import { up as first } from './migration-0001-first';
+import { up as clusters } from './migration-0002-clusters';
+import { up as classes } from './migration-0003-classes';
+import { up as furtherCopies } from './migration-0004-further-copies';
+import { up as opaque } from './migration-0005-opaque';
+import { up as keysUnderWay } from './migration-0006-keys-under-way';
+import { up as kinds } from './migration-0007-kinds';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
-  { name: '0001-first', ...first },
-  { name: '0002-clusters', ...clusters },
-  { name: '0003-classes', ...classes },
-  { name: '0004-further-copies', ...furtherCopies },
-  { name: '0005-opaque', ...opaque },
-  { name: '0006-keys-under-way', ...keysUnderWay },
-  { name: '0007-kinds', ...kinds },
+  { name: '0001-first', up: first },
+  { name: '0002-clusters', up: clusters },
+  { name: '0003-classes', up: classes },
+  { name: '0004-further-copies', up: furtherCopies },
+  { name: '0005-opaque', up: opaque },
+  { name: '0006-keys-under-way', up: keysUnderWay },
+  { name: '0007-kinds', up: kinds },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -130,7 +130,7 @@ test('nodes are told apart: ready, with less than they should, not at all', asyn
   });
   const { store } = world.platform;
   store.amend('csinodes', store.get('csinodes', undefined, 'quay-02'), (copy) => {
-    copy.spec.drivers = [];
+    copy.spec!.drivers = [];
   });
   await found('node-unready', 'basalt');
   expect(

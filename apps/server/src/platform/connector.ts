@@ -1,5 +1,18 @@
 import { OutsideProblem } from '../refusals/outside';
 
+/** What we read of the resources we know; each has the members of its own kind. */
+export interface PlatformSpec {
+  readonly accessModes?: readonly string[];
+  readonly capacity?: { readonly storage?: string };
+  readonly nodeName?: string;
+  readonly persistentVolumeReclaimPolicy?: string;
+  readonly resources?: { readonly requests?: { readonly storage?: string } };
+  readonly storageClassName?: string;
+  readonly volumeMode?: string;
+  readonly volumeName?: string;
+  readonly [member: string]: unknown;
+}
+
 /** An object of the platform's API; its body beyond the metadata is the resource's own affair. */
 export interface PlatformObject {
   readonly apiVersion?: string;
@@ -15,8 +28,9 @@ export interface PlatformObject {
     readonly annotations?: Readonly<Record<string, string>>;
     readonly ownerReferences?: readonly { readonly kind: string; readonly name: string; readonly uid: string }[];
   };
-  // eslint-disable-next-line @typescript-eslint/no-explicit-any -- see above
-  readonly [member: string]: any;
+  readonly spec?: PlatformSpec;
+  readonly status?: { readonly phase?: string; readonly [member: string]: unknown };
+  readonly [member: string]: unknown;
 }
 
 /** The collections that are mirrored. */

@@ -229,7 +229,7 @@ describe('registering', () => {
       expect.objectContaining({
         code: 'registered-already',
         field: 'address',
-        detail: expect.stringContaining(gneiss().url),
+        detail: expect.stringContaining(gneiss().url) as string,
       }),
     ]);
     expect(await listed('gneiss-too')).toBeUndefined();

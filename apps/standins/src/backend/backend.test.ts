@@ -1,9 +1,20 @@
 import { kelpSeed } from '../backend-seeds';
 import { startBackend } from '../start';
 
-// resources of any type, as the wire has them
-// eslint-disable-next-line @typescript-eslint/no-explicit-any -- what each test reads is what it checks
-type Resource = Record<string, any>;
+interface ReplicaTarget {
+  readonly ReplicaInfo: { readonly ReplicaState: string; readonly PercentSynced: number };
+}
+/** What the tests read of resources of whatever type, as the wire has them, or of a refusal. */
+interface Resource {
+  readonly Id: string;
+  readonly '@odata.id': string;
+  readonly Members: (Resource & { readonly [member: string]: unknown })[];
+  readonly ReplicaTargets: ReplicaTarget[];
+  readonly Capacity: { readonly Data: { readonly ProvisionedBytes: number } };
+  readonly Status: { readonly Health: string };
+  readonly error: { readonly code: string; readonly '@Message.ExtendedInfo': { readonly Message: string }[] };
+  readonly [member: string]: unknown;
+}
 
 const GiB = 2 ** 30;
 let kelp: Awaited<ReturnType<typeof startBackend>>;
@@ -80,7 +91,7 @@ test('a volume is listed at once, ready when its task is done, and counts in its
   expect([made.status, made.data.TaskState]).toEqual([202, 'Running']);
   const listed = await call('GET', `${volumes}?$filter=${encodeURIComponent("Name eq 'vol-a'")}&$expand=.`);
   expect(listed.data.Members).toHaveLength(1);
-  expect(listed.data.Members[0].ReplicaTargets.map((r: { ReplicaInfo: object }) => r.ReplicaInfo)).toEqual(
+  expect(listed.data.Members[0]!.ReplicaTargets.map((r) => r.ReplicaInfo)).toEqual(
     Array(3).fill({ ReplicaRole: 'Target', ReplicaType: 'Mirror', ReplicaState: 'Synchronized', PercentSynced: 100 }),
   );
   let task = made.data;
@@ -111,7 +122,7 @@ test.each([
   const answer = await call('POST', volumes, body());
   expect(answer.status).toBe(status);
   expect(answer.data.error.code).toMatch(code);
-  expect(answer.data.error['@Message.ExtendedInfo'][0].Message).toBeTruthy();
+  expect(answer.data.error['@Message.ExtendedInfo'][0]!.Message).toBeTruthy();
 });
 
 test('a node that goes down degrades its copies; back again they are brought up to date', async () => {
@@ -123,7 +134,7 @@ test('a node that goes down degrades its copies; back again they are brought up 
     body: '{"up":false}',
   });
   const down = await call('GET', `${volumes}/${volume!.id}?$expand=.`);
-  expect([down.data.Status.Health, down.data.ReplicaTargets[1].ReplicaInfo.ReplicaState]).toEqual([
+  expect([down.data.Status.Health, down.data.ReplicaTargets[1]!.ReplicaInfo.ReplicaState]).toEqual([
     'Warning',
     'Failed',
   ]);
@@ -134,7 +145,7 @@ test('a node that goes down degrades its copies; back again they are brought up 
     body: '{"up":true}',
   });
   const back = await call('GET', `${volumes}/${volume!.id}?$expand=.`);
-  expect(back.data.ReplicaTargets[1].ReplicaInfo).toMatchObject({ ReplicaState: 'Synchronizing', PercentSynced: 0 });
+  expect(back.data.ReplicaTargets[1]!.ReplicaInfo).toMatchObject({ ReplicaState: 'Synchronizing', PercentSynced: 0 });
 });
 
 test('a full pool refuses, and says so', async () => {

@@ -41,14 +41,14 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
   if (plural === 'persistentvolumeclaims') {
     causes.push(...claimCauses(body));
     if (causes.length === 0) {
-      if (body.spec.storageClassName === undefined) {
+      if (body.spec?.storageClassName === undefined) {
         const preset = store
           .list('storageclasses')
           .filter((c) => c.metadata.annotations?.[defaultClassAnnotation] === 'true')
           .sort((a, b) => (b.metadata.creationTimestamp ?? '').localeCompare(a.metadata.creationTimestamp ?? ''))[0];
-        if (preset) body.spec.storageClassName = preset.metadata.name;
+        if (preset) body.spec!.storageClassName = preset.metadata.name;
       }
-      body.spec.volumeMode ??= 'Filesystem';
+      body.spec!.volumeMode ??= 'Filesystem';
       body.metadata.finalizers = [...new Set([...(body.metadata.finalizers ?? []), 'kubernetes.io/pvc-protection'])];
       body.status = { phase: 'Pending' };
     }
@@ -57,10 +57,10 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
     if (!body.spec?.capacity?.storage) causes.push(wrong('spec.capacity', 'Required value', 'FieldValueRequired'));
     if (!body.spec?.accessModes?.length) causes.push(wrong('spec.accessModes', 'Required value', 'FieldValueRequired'));
     if (causes.length === 0) {
-      body.spec.persistentVolumeReclaimPolicy ??= 'Retain';
-      body.spec.volumeMode ??= 'Filesystem';
+      body.spec!.persistentVolumeReclaimPolicy ??= 'Retain';
+      body.spec!.volumeMode ??= 'Filesystem';
       body.metadata.finalizers = [...new Set([...(body.metadata.finalizers ?? []), 'kubernetes.io/pv-protection'])];
-      body.status = { phase: body.spec.claimRef ? 'Pending' : 'Available' };
+      body.status = { phase: body.spec?.claimRef ? 'Pending' : 'Available' };
     }
   }
   if (plural === 'storageclasses') {
@@ -81,7 +81,7 @@ const bytesOf = (claim: KubeObject): number => {
 function growthCauses(store: Store, before: KubeObject, after: KubeObject): StatusCause[] {
   const [was, asked] = [bytesOf(before), bytesOf(after)];
   if (asked < was) return [forbidden('spec.resources.requests.storage', 'field can not be less than previous value')];
-  const cls = store.find('storageclasses', undefined, String(after.spec.storageClassName ?? ''));
+  const cls = store.find('storageclasses', undefined, String(after.spec?.storageClassName ?? ''));
   if (asked > was && cls?.allowVolumeExpansion !== true)
     throw refused(
       resourceOf('persistentvolumeclaims'),
@@ -102,11 +102,11 @@ export function admitUpdate(store: Store, plural: string, before: KubeObject, af
       if (!same(before[field], after[field])) causes.push(forbidden(field, `updates to ${field} are forbidden.`));
   if (plural === 'persistentvolumeclaims') {
     causes.push(...claimCauses(after));
-    const isBound = Boolean(before.spec.volumeName);
+    const isBound = Boolean(before.spec?.volumeName);
     // who binds writes the volume's name once; a bound claim may grow
     const fixed = (o: KubeObject) => ({
       ...o.spec,
-      ...(isBound ? { resources: { ...o.spec.resources, requests: undefined } } : { volumeName: undefined }),
+      ...(isBound ? { resources: { ...o.spec?.resources, requests: undefined } } : { volumeName: undefined }),
     });
     if (!same(fixed(before), fixed(after)))
       causes.push(forbidden('spec', 'spec is immutable after creation except resources.requests for bound claims'));
@@ -120,9 +120,9 @@ export function admitUpdate(store: Store, plural: string, before: KubeObject, af
     };
     if (!same(source(before), source(after)))
       causes.push(forbidden('spec.persistentvolumesource', 'spec.persistentvolumesource is immutable after creation'));
-    if (!same(before.spec.volumeMode, after.spec.volumeMode))
-      causes.push(wrong('spec.volumeMode', `Invalid value: "${after.spec.volumeMode}": field is immutable`));
-    if (before.spec.nodeAffinity && !same(before.spec.nodeAffinity, after.spec.nodeAffinity))
+    if (!same(before.spec?.volumeMode, after.spec?.volumeMode))
+      causes.push(wrong('spec.volumeMode', `Invalid value: "${after.spec?.volumeMode}": field is immutable`));
+    if (before.spec?.nodeAffinity && !same(before.spec?.nodeAffinity, after.spec?.nodeAffinity))
       causes.push(
         wrong('spec.nodeAffinity', 'Invalid value: field is immutable, except for updating from beta label to GA'),
       );

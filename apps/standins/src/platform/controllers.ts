@@ -141,7 +141,7 @@ function schedulePods(store: Store): void {
     if (unbound > 0) continue;
     load.set(node.metadata.name, (load.get(node.metadata.name) ?? 0) + 1);
     store.amend('pods', pod, (copy) => {
-      copy.spec.nodeName = node.metadata.name;
+      copy.spec!.nodeName = node.metadata.name;
       copy.status = { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] };
     });
   }
@@ -171,18 +171,18 @@ const isPlain = (value: unknown): boolean => value === undefined || value === ''
 
 /** Whether a volume gives what a claim asks: class, modes, kind and capacity. */
 function fits(volume: KubeObject, claim: KubeObject): boolean {
-  const modes = (volume.spec.accessModes ?? []) as string[];
+  const modes = (volume.spec?.accessModes ?? []) as string[];
   return (
-    String(volume.spec.storageClassName ?? '') === String(claim.spec.storageClassName ?? '') &&
-    ((claim.spec.accessModes ?? []) as string[]).every((m) => modes.includes(m)) &&
-    (volume.spec.volumeMode ?? 'Filesystem') === (claim.spec.volumeMode ?? 'Filesystem') &&
-    sizeOf(volume.spec.capacity.storage) >= sizeOf(claim.spec.resources.requests.storage) &&
+    String(volume.spec?.storageClassName ?? '') === String(claim.spec?.storageClassName ?? '') &&
+    ((claim.spec?.accessModes ?? []) as string[]).every((m) => modes.includes(m)) &&
+    (volume.spec?.volumeMode ?? 'Filesystem') === (claim.spec?.volumeMode ?? 'Filesystem') &&
+    sizeOf(volume.spec?.capacity?.storage) >= sizeOf(claim.spec?.resources?.requests?.storage) &&
     !volume.metadata.deletionTimestamp
   );
 }
 
 function matchesLabels(volume: KubeObject, claim: KubeObject): boolean {
-  const { matchLabels = {}, matchExpressions = [] } = (claim.spec.selector ?? {}) as {
+  const { matchLabels = {}, matchExpressions = [] } = (claim.spec?.selector ?? {}) as {
     matchLabels?: Record<string, string>;
     matchExpressions?: { key: string; operator: string; values?: string[] }[];
   };
@@ -200,7 +200,7 @@ function matchesLabels(volume: KubeObject, claim: KubeObject): boolean {
 
 function bind(store: Store, volume: KubeObject, claim: KubeObject): void {
   store.amend('persistentvolumes', volume, (copy) => {
-    copy.spec.claimRef = {
+    copy.spec!.claimRef = {
       apiVersion: 'v1',
       kind: 'PersistentVolumeClaim',
       namespace: claim.metadata.namespace,
@@ -210,8 +210,8 @@ function bind(store: Store, volume: KubeObject, claim: KubeObject): void {
     copy.status = { phase: 'Bound' };
   });
   store.amend('persistentvolumeclaims', claim, (copy) => {
-    copy.spec.volumeName = volume.metadata.name;
-    copy.status = { phase: 'Bound', accessModes: volume.spec.accessModes, capacity: volume.spec.capacity };
+    copy.spec!.volumeName = volume.metadata.name;
+    copy.status = { phase: 'Bound', accessModes: volume.spec?.accessModes, capacity: volume.spec?.capacity };
   });
 }
 
@@ -255,7 +255,7 @@ function bindVolumes(store: Store): void {
       )
       .sort(
         (a, b) =>
-          sizeOf(a.spec.capacity.storage) - sizeOf(b.spec.capacity.storage) ||
+          sizeOf(a.spec?.capacity?.storage) - sizeOf(b.spec?.capacity?.storage) ||
           (a.metadata.creationTimestamp ?? '').localeCompare(b.metadata.creationTimestamp ?? '') ||
           a.metadata.name.localeCompare(b.metadata.name),
       )[0];

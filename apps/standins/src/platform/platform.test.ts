@@ -11,13 +11,31 @@ beforeAll(async () => {
 });
 afterAll(() => platform.stop());
 
+/** What the tests read of the bodies of whatever resource, or of a refusal. */
+interface Answer {
+  readonly kind: string;
+  readonly reason: string;
+  readonly code: number;
+  readonly message: string;
+  readonly metadata: {
+    uid: string;
+    resourceVersion: string;
+    continue?: string;
+    labels?: object;
+    [member: string]: unknown;
+  };
+  readonly items: { metadata: { name: string } }[];
+  readonly details: { causes: { field: string }[] };
+  readonly [member: string]: unknown;
+}
+
 async function call(method: string, path: string, body?: unknown, type = 'application/json') {
   const response = await fetch(platform.url + path, {
     method,
     headers: { 'Content-Type': type },
     body: body === undefined ? undefined : JSON.stringify(body),
   });
-  return { status: response.status, data: (await response.json()) as Record<string, any> }; // eslint-disable-line @typescript-eslint/no-explicit-any -- bodies of any resource
+  return { status: response.status, data: (await response.json()) as Answer };
 }
 const claims = '/api/v1/namespaces/tide-gauges/persistentvolumeclaims';
 const aClaim = (name: string, part: object = {}) => ({
@@ -75,7 +93,7 @@ describe('objects', () => {
   ])('that are wrong are refused with the field: %j', async (part, field) => {
     const { status, data } = await call('POST', claims, aClaim('wrong', part));
     expect(status).toBe(422);
-    expect(data.details.causes[0].field).toBe(field);
+    expect(data.details.causes[0]!.field).toBe(field);
   });
 
   test('conflict when an update was made from an old version', async () => {
@@ -99,7 +117,7 @@ describe('objects', () => {
     });
     const path = '/apis/storage.k8s.io/v1/storageclasses/fast';
     expect(
-      (await call('PATCH', path, { parameters: { x: '2' } }, 'application/merge-patch+json')).data.details.causes[0]
+      (await call('PATCH', path, { parameters: { x: '2' } }, 'application/merge-patch+json')).data.details.causes[0]!
         .field,
     ).toBe('parameters');
     expect(
@@ -173,9 +191,9 @@ describe('controllers', () => {
         claimRef: { namespace: 'tide-gauges', name: 'two', uid: data.metadata.uid },
       },
     });
-    await settled(() => platform.store.get('persistentvolumeclaims', 'tide-gauges', 'two').status.phase === 'Bound');
-    expect(platform.store.get('persistentvolumeclaims', 'tide-gauges', 'one').status.phase).toBe('Pending');
-    expect(platform.store.get('persistentvolumes', undefined, 'vol').status.phase).toBe('Bound');
+    await settled(() => platform.store.get('persistentvolumeclaims', 'tide-gauges', 'two').status?.phase === 'Bound');
+    expect(platform.store.get('persistentvolumeclaims', 'tide-gauges', 'one').status?.phase).toBe('Pending');
+    expect(platform.store.get('persistentvolumes', undefined, 'vol').status?.phase).toBe('Bound');
   });
 
   test('a claim in use stays until its pod is gone; then the volume is released', async () => {
@@ -184,12 +202,12 @@ describe('controllers', () => {
       spec: { volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'two' } }] },
       status: { phase: 'Pending' },
     });
-    await settled(() => platform.store.get('pods', 'tide-gauges', 'user').status.phase === 'Running');
+    await settled(() => platform.store.get('pods', 'tide-gauges', 'user').status?.phase === 'Running');
     await call('DELETE', `${claims}/two`);
     expect(platform.store.get('persistentvolumeclaims', 'tide-gauges', 'two').metadata.deletionTimestamp).toBeDefined();
     await call('DELETE', '/api/v1/namespaces/tide-gauges/pods/user');
     await settled(() => platform.store.find('persistentvolumeclaims', 'tide-gauges', 'two') === undefined);
-    await settled(() => platform.store.get('persistentvolumes', undefined, 'vol').status.phase === 'Released');
+    await settled(() => platform.store.get('persistentvolumes', undefined, 'vol').status?.phase === 'Released');
   });
 
   test('a stateful set makes its claims and pods, one after the other', async () => {

@@ -20,9 +20,62 @@ export interface KubeObject {
     finalizers?: string[];
     ownerReferences?: { apiVersion: string; kind: string; name: string; uid: string; controller?: boolean }[];
   };
-  // the body beyond its metadata is the resource's own affair
-  // eslint-disable-next-line @typescript-eslint/no-explicit-any
-  [member: string]: any;
+  spec?: KubeSpec;
+  status?: KubeStatus;
+  // of storage classes
+  provisioner?: string;
+  parameters?: Record<string, string>;
+  reclaimPolicy?: string;
+  volumeBindingMode?: string;
+  allowVolumeExpansion?: boolean;
+  allowedTopologies?: { matchLabelExpressions?: LabelTerm[] }[];
+  // whatever else the body holds is the resource's own affair
+  [member: string]: unknown;
+}
+
+interface LabelTerm {
+  key: string;
+  values: string[];
+}
+
+/** What the stand-in reads of the resources it knows; each has the members of its own kind. */
+export interface KubeSpec {
+  accessModes?: string[];
+  capacity?: Record<string, string>;
+  claimRef?: { apiVersion?: string; kind?: string; namespace?: string; name: string; uid?: string };
+  drivers?: unknown[];
+  hard?: Record<string, string>;
+  nodeAffinity?: { required?: { nodeSelectorTerms?: { matchExpressions?: LabelTerm[] }[] } };
+  nodeName?: string;
+  persistentVolumeClaimRetentionPolicy?: { whenDeleted?: string; whenScaled?: string };
+  persistentVolumeReclaimPolicy?: string;
+  podManagementPolicy?: string;
+  replicas?: number;
+  resources?: { requests?: { storage?: string } };
+  selector?: {
+    matchLabels?: Record<string, string>;
+    matchExpressions?: { key: string; operator: string; values?: string[] }[];
+  };
+  storageClassName?: string;
+  template?: { metadata?: { labels?: Record<string, string> }; spec?: Record<string, unknown> };
+  unschedulable?: boolean;
+  volumeClaimTemplates?: { metadata: { name: string }; spec?: KubeSpec }[];
+  volumeMode?: string;
+  volumeName?: string;
+  volumes?: { name?: string; persistentVolumeClaim?: { claimName: string } }[];
+  [member: string]: unknown;
+}
+
+export interface KubeStatus {
+  phase?: string;
+  accessModes?: string[];
+  capacity?: Record<string, string>;
+  conditions?: { type: string; status: string }[];
+  replicas?: number;
+  readyReplicas?: number;
+  hard?: Record<string, string>;
+  used?: Record<string, string>;
+  [member: string]: unknown;
 }
 
 export interface WatchEvent {
@@ -68,7 +121,7 @@ export class Store {
 
   private shelf(plural: string): Map<string, KubeObject> {
     let shelf = this.objects.get(plural);
-    if (!shelf) this.objects.set(plural, (shelf = new Map()));
+    if (!shelf) this.objects.set(plural, (shelf = new Map<string, KubeObject>()));
     return shelf;
   }
 

@@ -107,9 +107,9 @@ function write(
       ? {
           ...current,
           metadata: { ...current.metadata, resourceVersion: made.metadata.resourceVersion },
-          status: made.status as unknown,
+          status: made.status,
         }
-      : { ...made, status: current.status as unknown };
+      : { ...made, status: current.status };
   next.metadata = { ...next.metadata, name: current.metadata.name, namespace: current.metadata.namespace };
   store.assertCurrent(resource.plural, current, next);
   if (part === 'all') {
@@ -320,7 +320,7 @@ export function rescale(store: Store, resource: Resource, at: At, request: Reque
     ]);
   return scaleOf(
     store.amend(resource.plural, set, (copy) => {
-      copy.spec.replicas = replicas;
+      copy.spec!.replicas = replicas;
     }),
   );
 }

@@ -191,9 +191,9 @@ export default function Claims() {
           disableColumnMenu
           disableRowSelectionOnClick={false}
           rowSelectionModel={rowSelection}
-          onRowClick={({ row }) => select(`${row.namespace}/${row.name}`)}
-          onRowDoubleClick={({ row }) => go(`/claims/${row.namespace}/${row.name}`)}
-          onCellKeyDown={({ row }, event) => {
+          onRowClick={({ row }: { row: ClaimRow }) => select(`${row.namespace}/${row.name}`)}
+          onRowDoubleClick={({ row }: { row: ClaimRow }) => go(`/claims/${row.namespace}/${row.name}`)}
+          onCellKeyDown={({ row }: { row: ClaimRow }, event) => {
             if (event.key === 'Enter') go(`/claims/${row.namespace}/${row.name}`);
             if (event.key === ' ') {
               event.preventDefault();

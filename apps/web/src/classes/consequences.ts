@@ -194,13 +194,7 @@ function tuning(cls: StorageClass): Consequence[] {
   });
 }
 
-export interface Consequences {
-  readonly copies: Consequence[];
-  readonly speed: Consequence[];
-  readonly keeping: Consequence[];
-  readonly ending: Consequence[];
-  readonly tuning: Consequence[];
-}
+export type Consequences = Readonly<Record<'copies' | 'speed' | 'keeping' | 'ending' | 'tuning', Consequence[]>>;
 
 /** What a class would bring about on the live state, question by question. `usedBy` counts claims of stateful sets that use it. */
 export function consequencesOf(cls: StorageClass, state: PlacementState, usedBy = 0): Consequences {

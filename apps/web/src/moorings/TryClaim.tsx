@@ -22,7 +22,7 @@ const readTuning = (text: string): Tuned =>
       .filter(Boolean)
       .map((part) => part.split('='))
       .map(([setting, value = '']) => [setting, /^\d+$/.test(value) ? Number(value) : value]),
-  );
+  ) as Tuned;
 
 /** The claim in the address, and the row of fields that makes it. The class whose cell is looked at says what may be tuned. */
 export function useTriedClaim(state: PlacementState | undefined, className: string) {

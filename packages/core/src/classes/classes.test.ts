@@ -1,3 +1,4 @@
+import type { RateTerm } from '../performance/term';
 import fc from 'fast-check';
 import { nameProblem } from '../claims/name';
 import { backendRate, rateFor } from '../performance/term';
@@ -26,7 +27,7 @@ const rate = fc.option(
         minimum: fc.option(fc.nat(1000), { nil: undefined }),
         maximum: fc.option(fc.nat(90_000), { nil: undefined }),
       })
-      .map((r) => JSON.parse(JSON.stringify({ kind: 'per-gib' as const, ...r }))),
+      .map((r) => JSON.parse(JSON.stringify({ kind: 'per-gib' as const, ...r })) as RateTerm),
   ),
   { nil: undefined },
 );

@@ -148,7 +148,7 @@ class Harbour {
     this.iops = pools.map((p) => p.promisedIops);
     this.throughput = pools.map((p) => p.promisedThroughput);
     this.largest = pools.map((p) => p.largest);
-    this.lying = pools.map(() => new Map());
+    this.lying = pools.map(() => new Map<Kind, Lying[]>());
     for (const p of pools) if (p.backendCap) this.capTaken.set(p.backend, p.backendCap.taken);
   }
 
