@@ -6,13 +6,16 @@ import { importX } from 'eslint-plugin-import-x';
 import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
 
-/** Arrows run one way: core ← contract ← server, web; standins know only core's sizes; nothing imports an app. */
+/** Arrows run one way: core ← contract ← manifests ← server, web; standins know only core's sizes; nothing imports an app. */
 const forbid = (...patterns) => ({ 'no-restricted-imports': ['error', { patterns }] });
 const apps = {
   group: ['@moorage/server/*', '@moorage/web/*', '@moorage/standins/*'],
   message: 'Nothing imports an app.',
 };
-const contract = { group: ['@moorage/contract/*'], message: 'The contract stands above this package.' };
+const contract = {
+  group: ['@moorage/contract/*', '@moorage/manifests/*'],
+  message: 'The contract stands above this package.',
+};
 const io = {
   group: ['node:*', 'react', 'react-*', '@mui/*', 'express', 'sequelize', 'pg'],
   message: 'The core is pure: no I/O and no interface code.',
@@ -21,7 +24,18 @@ const io = {
 /** The server's rooms from the ground up: each knows those below it alone. `engine.ts` and `server.ts` stand on top of all. */
 const rooms = [
   ...['refusals', 'secrets', 'metrics', 'database', 'people', 'live', 'logbook', 'idempotency', 'operations'],
-  ...['platform', 'mirror', 'acts', 'pools', 'reservations', 'swordfish', 'backends', 'namespaces', 'moorings', 'classes'],
+  ...[
+    'platform',
+    'mirror',
+    'acts',
+    'pools',
+    'reservations',
+    'swordfish',
+    'backends',
+    'namespaces',
+    'moorings',
+    'classes',
+  ],
   ...['successions', 'placement', 'drafts', 'claims', 'line', 'readiness', 'reshapes', 'registration', 'findings'],
   ...['binder', 'manifests', 'http'],
 ];
@@ -74,6 +88,8 @@ export default ts.config(
       '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
       '@typescript-eslint/consistent-type-imports': 'error',
       eqeqeq: 'error',
+      // what does not fit in the head
+      'max-lines': ['error', 400],
     },
   },
   {
@@ -87,7 +103,14 @@ export default ts.config(
       ],
     },
   },
-  { files: ['packages/contract/src/**/*.ts'], rules: forbid(apps, io) },
+  {
+    files: ['packages/contract/src/**/*.ts'],
+    rules: forbid(apps, io, {
+      group: ['@moorage/manifests/*', 'yaml'],
+      message: 'The contract holds schemas only; texts are read above it.',
+    }),
+  },
+  { files: ['packages/manifests/src/**/*.ts'], rules: forbid(apps, io) },
   { files: ['apps/server/src/**/*.ts'], ignores: ['**/*.test.ts', '**/testing/**'], rules: forbid(apps) },
   ...roomRules,
   {

@@ -16,7 +16,7 @@ const stale = (output, sources) => {
   const file = join(root, output);
   return !existsSync(file) || statSync(file).mtimeMs < Math.max(...sources.map((s) => newest(join(root, s))));
 };
-const shared = ['packages/core/src', 'packages/contract/src'];
+const shared = ['packages/core/src', 'packages/contract/src', 'packages/manifests/src'];
 
 /** Builds what is missing or older than its sources. */
 export async function ensureBuilt({ web = true } = {}) {

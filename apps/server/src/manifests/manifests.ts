@@ -1,5 +1,5 @@
 import { claiming } from '@moorage/contract/endpoints/endpoint';
-import type { ReadObject } from '@moorage/contract/manifest-text';
+import type { ReadObject } from '@moorage/manifests/text';
 import type { ManifestResult } from '@moorage/contract/manifests';
 import type { Person } from '@moorage/contract/people';
 import { covers, type Manifest } from '@moorage/core/acts/platform-step';

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import type { ReadObject } from '@moorage/contract/manifest-text';
+import type { ReadObject } from '@moorage/manifests/text';
 import { pool, Promise as PoolPromise, type Pool } from 'workerpool';
 import { Refusal } from '../refusals/refusal';
 

@@ -1,8 +1,5 @@
 import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync } from 'node:fs';
-import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
-import { createServer as createTlsServer } from 'node:https';
-import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { BackendRow } from '@moorage/contract/backends';
@@ -11,22 +8,13 @@ import { startBackend } from '@moorage/standins/start';
 import { gneissSeed } from '@moorage/standins/backend-seeds';
 import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { RunningServer } from '../server';
-import {
-  aClaim,
-  aClass,
-  Caller,
-  eventually,
-  eventuallyHolds,
-  makeWorld,
-  moorClass,
-  type World,
-} from '../testing/world';
+import { aClaim, aClass, Caller, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
+import { answering, endAnswering, json, passingOn } from '../testing/answering';
 
 let world: World;
 let server: RunningServer;
 let tom: Caller;
 const TiB = 2 ** 40;
-const open: Server[] = [];
 
 beforeAll(async () => {
   world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 2500 });
@@ -35,10 +23,7 @@ beforeAll(async () => {
   tom = await new Caller(server.url).signIn('tom');
 });
 afterAll(async () => {
-  for (const s of open) {
-    s.closeAllConnections();
-    s.close();
-  }
+  endAnswering();
   await world.end();
 });
 const gneiss = () => world.more[0]!;
@@ -57,40 +42,6 @@ const schistSeed = (pool = 'schist-shared', id = 'schist'): BackendSeed => ({
   createMs: 5,
 });
 const listed = async (id: string) => (await tom.ok<BackendRow[]>('GET', '/api/backends')).find((b) => b.id === id);
-
-type Answer = (request: IncomingMessage, response: ServerResponse) => void;
-async function answering(answer: Answer, tls?: { key: Buffer; cert: Buffer }): Promise<string> {
-  const made = (tls ? createTlsServer(tls, answer) : createServer(answer)) as Server;
-  open.push(made);
-  await new Promise<void>((resolve) => made.listen(0, '127.0.0.1', resolve));
-  return `${tls ? 'https' : 'http'}://127.0.0.1:${(made.address() as AddressInfo).port}`;
-}
-const json =
-  (body: unknown): Answer =>
-  (_request, response) =>
-    void response.setHeader('Content-Type', 'application/json').end(JSON.stringify(body));
-/** Another address of the same backend, which may change what it is asked and what it says. */
-const passingOn =
-  (
-    url: () => string,
-    change: { asked(path: string): string; said(text: string): string } = { asked: (p) => p, said: (t) => t },
-  ): Answer =>
-  (request, response) =>
-    void (async () => {
-      const body: Buffer[] = [];
-      for await (const chunk of request) body.push(chunk as Buffer);
-      const inner = await fetch(url() + change.asked(request.url!), {
-        method: request.method,
-        headers: {
-          'Content-Type': 'application/json',
-          'X-Auth-Token': String(request.headers['x-auth-token'] ?? ''),
-        },
-        body: body.length > 0 ? Buffer.concat(body).toString() : undefined,
-      });
-      for (const name of ['X-Auth-Token', 'Location'])
-        if (inner.headers.get(name)) response.setHeader(name, inner.headers.get(name)!);
-      response.writeHead(inner.status).end(change.said(await inner.text()));
-    })().catch(() => response.destroy());
 
 describe('probing tells apart', () => {
   test('a backend that can be used, with what its pools offer, read from it', async () => {
@@ -362,63 +313,5 @@ describe('registering', () => {
       data: { field: 'pool', detail: expect.stringContaining('gull-rock') as string },
     });
     await tom.ok('PATCH', '/api/backends/gneiss', { sites: ['quayside'] });
-  });
-});
-
-describe('a backend that answers nonsense', () => {
-  test.each<[string, Answer]>([
-    ['wrong types', json({ RedfishVersion: '1.20.0', Storage: 7, Links: {} })],
-    [
-      'a stream without an end',
-      (_request, response) => {
-        const more = () => void (response.writable && response.write('x'.repeat(65_536), more));
-        more();
-      },
-    ],
-    [
-      'an answer that stops half way',
-      (_request, response) => void response.writeHead(200, { 'Content-Type': 'application/json' }).write('{"Redfish'),
-    ],
-  ])('%s is refused within limits when registering', async (_name, answer) => {
-    const refused = await tom.call<{ code: string }>('POST', '/api/backends', {
-      ...access({ address: await answering(answer) }),
-      id: 'strange',
-      title: 'Strange',
-      sites: ['quayside'],
-    });
-    expect([refused.status, refused.data.code]).toEqual([422, expect.stringMatching(/^probe-/)]);
-  });
-
-  test('later, becomes a finding that names it, and the others go on', async () => {
-    let sane = true;
-    const hex = (name: string) => Buffer.from(name).toString('hex');
-    const asAnother = {
-      asked: (path: string) => path.replaceAll('odd-shared', 'gneiss-shared'),
-      said: (text: string) => text.replaceAll('gneiss-shared', 'odd-shared').replaceAll(hex('gneiss'), hex('strang')),
-    };
-    const address = await answering((request, response) => {
-      if (!sane) return json({ Members: 'many' })(request, response);
-      return passingOn(() => gneiss().url, asAnother)(request, response);
-    });
-    await tom.ok('POST', '/api/backends', {
-      address,
-      username: 'keeper2',
-      password: 'third-stone',
-      id: 'odd',
-      title: 'Odd',
-      sites: ['quayside'],
-    });
-    sane = false;
-    await eventually('the finding', async () =>
-      (await tom.ok<{ kind: string; subject: string }[]>('GET', '/api/findings')).some(
-        (f) => f.subject === 'odd' && f.kind === 'backend-nonsense',
-      ),
-    );
-    await eventually('the others go on', async () => (await listed('kelp'))?.reachable);
-    await tom.ok('DELETE', '/api/backends/odd');
-    await eventually(
-      'nothing is said of it any more',
-      async () => !(await tom.ok<{ subject: string }[]>('GET', '/api/findings')).some((f) => f.subject === 'odd'),
-    );
   });
 });

@@ -1,6 +1,6 @@
 import { Box, Button, Typography } from '@mui/material';
 import type { ClaimRow, DecisionRow } from '@moorage/contract/claims';
-import type { Change } from '@moorage/core/placement/remedies';
+import type { Change } from '@moorage/core/placement/change';
 import { ask } from '../api/client';
 import { placementQuery, queryClient } from '../api/queries';
 import type { Bytes } from '@moorage/core/sizes/bytes';

@@ -1,7 +1,7 @@
 import { zodResolver } from '@hookform/resolvers/zod';
 import { Box, Button, LinearProgress, Paper, TextField, Typography } from '@mui/material';
 import { filledClassSchema, type NewClass } from '@moorage/contract/classes';
-import { readManifestText, writeClassInto, type ReadObject } from '@moorage/contract/manifest-text';
+import { readManifestText, writeClassInto, type ReadObject } from '@moorage/manifests/text';
 import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { toManifest } from '@moorage/core/classes/manifest';

@@ -7,7 +7,7 @@ import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, lineNumbers } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { useTheme } from '@mui/material/styles';
-import { readManifestText } from '@moorage/contract/manifest-text';
+import { readManifestText } from '@moorage/manifests/text';
 import { parameters, prefix } from '@moorage/core/classes/manifest';
 import { useEffect, useRef } from 'react';
 import type { Tokens } from '../theme/tokens';

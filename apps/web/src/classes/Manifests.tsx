@@ -1,5 +1,5 @@
 import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
-import { readManifestText, type ReadObject } from '@moorage/contract/manifest-text';
+import { readManifestText, type ReadObject } from '@moorage/manifests/text';
 import type { ManifestResult } from '@moorage/contract/manifests';
 import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useRef, useState } from 'react';

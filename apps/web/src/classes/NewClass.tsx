@@ -1,5 +1,5 @@
 import type { NewClass as NewClassData } from '@moorage/contract/classes';
-import { readManifestText, writeClassInto } from '@moorage/contract/manifest-text';
+import { readManifestText, writeClassInto } from '@moorage/manifests/text';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { useState } from 'react';

@@ -12,7 +12,7 @@ import {
   Typography,
 } from '@mui/material';
 import type { PlacementState } from '@moorage/contract/moorings';
-import type { Change } from '@moorage/core/placement/remedies';
+import type { Change } from '@moorage/core/placement/change';
 import type { Check } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';

@@ -1,5 +1,6 @@
 import type { PlacementState } from '@moorage/contract/moorings';
-import { fitBatch, fitOneByOne, type BatchClaim, type Fitted, type Watching } from '@moorage/core/placement/batch';
+import type { BatchClaim } from '@moorage/core/placement/request';
+import { fitBatch, fitOneByOne, type Fitted, type Watching } from '@moorage/core/placement/batch';
 import { inputFor, prepare } from './trial';
 
 /** One line of a batch: the claims of one application, as a stateful set names them. */

@@ -1,4 +1,4 @@
-import type { Change, Demand } from '@moorage/core/placement/remedies';
+import type { Change, Demand } from '@moorage/core/placement/change';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export interface ChangeContext {

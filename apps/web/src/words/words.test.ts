@@ -1,4 +1,4 @@
-import type { Change } from '@moorage/core/placement/remedies';
+import type { Change } from '@moorage/core/placement/change';
 import { ruleNames } from '@moorage/core/placement/rule';
 import { claimStates, type ClaimRow } from '@moorage/contract/claims';
 import { changeCost, changeSentence, changesSentence } from './changes';

@@ -1,6 +1,6 @@
 import { bytes, GiB, gibibytes } from '../sizes/bytes';
 import type { Pool } from '../pools/pool-state';
-import type { BatchClaim } from './batch';
+import type { BatchClaim } from './request';
 import { aClaim, aClass, aPool, moored } from './testing';
 
 /** A small generator of its own (mulberry32), so that every run has the same input. */

@@ -1,6 +1,7 @@
 import loadHighs from 'highs';
 import { promisableShare } from '../performance/term';
-import { fitBatch, fitOneByOne, type BatchClaim } from './batch';
+import type { BatchClaim } from './request';
+import { fitBatch, fitOneByOne } from './batch';
 import { anInstance, instanceSizes, type Instance } from './instances';
 import { ruleContext } from './rules';
 

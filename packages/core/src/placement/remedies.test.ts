@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { GiB, TiB, gibibytes } from '../sizes/bytes';
 import { decide } from './decide';
-import { whatWouldBind, type Change } from './remedies';
+import type { Change } from './change';
+import { whatWouldBind } from './remedies';
 import type { PlacementInput } from './request';
 import { aClaim, aClass, anInput, aPool, aSpreadPool, moored } from './testing';
 

@@ -49,3 +49,9 @@ export interface PlacementInput {
   /** What pools can give classes, worked out before; left out, it is worked out anew. */
   readonly offers?: Offers;
 }
+
+/** One claim of a batch with what is decided about it alone; the pools are the batch's. */
+export interface BatchClaim {
+  readonly id: string;
+  readonly input: Omit<PlacementInput, 'pools' | 'offers' | 'planned'>;
+}

@@ -1,8 +1,9 @@
 import { plainClass, type StorageClass } from '../classes/storage-class';
 import { defaultMarks } from '../capacity/thin';
 import type { Pool } from '../pools/pool-state';
-import { gibibytes, tebibytes } from '../sizes/bytes';
+import { GiB, gibibytes, TiB, tebibytes } from '../sizes/bytes';
 import type { ClaimRequest, Mooring, PlacementInput } from './request';
+import type { RuleName } from './rule';
 
 /** Made-up inputs that tests and benches vary. */
 export const aClass = (part: Partial<StorageClass> = {}): StorageClass => ({
@@ -88,3 +89,63 @@ export function anInput(pools: readonly Pool[], part: Partial<Omit<PlacementInpu
     ...(part.planned !== undefined && { planned: part.planned }),
   };
 }
+
+/** A pool that another site reaches. */
+export const rock = (part: Partial<Pool> = {}) => aPool('rock', { backend: 'limpet', sites: ['gull-rock'], ...part });
+
+/** One input for each rule in which that rule alone fails: a rule without a row here fails the completeness test below. */
+export const failing: Record<RuleName, () => PlacementInput> = {
+  mooring: () => anInput([aPool('a')], { moorings: [moored('a', 1, { enabled: false })] }),
+  grant: () => anInput([aPool('a')], { granted: false }),
+  allowance: () => anInput([aPool('a')], { claim: aClaim({ tuned: { 'iops-floor': 500 } }) }),
+  backend: () => anInput([aPool('a', { reachable: false })]),
+  writable: () => anInput([aPool('a', { takes: 'nothing' })]),
+  'access-mode': () => anInput([aPool('a')], { claim: aClaim({ modes: ['ReadWriteMany'] }) }),
+  'volume-mode': () =>
+    anInput([aPool('a', { access: ['file'] })], { claim: aClaim({ volumeMode: 'Block', modes: [] }) }),
+  encryption: () => anInput([aPool('a', { encryption: false })], { storageClass: aClass({ encrypted: true }) }),
+  reduction: () => anInput([aPool('a', { compression: true })], { storageClass: aClass({ deduplication: true }) }),
+  snapshots: () =>
+    anInput([aPool('a', { snapshots: false })], { storageClass: aClass({ safeguard: { everyHours: 6, keep: 4 } }) }),
+  offsite: () => anInput([aPool('a'), rock()], { site: 'quayside', storageClass: aClass({ offsite: true }) }),
+  site: () => anInput([rock()], { site: 'quayside' }),
+  expansion: () => anInput([aPool('a', { expansion: false })]),
+  copies: () => anInput([aPool('a', { redundancy: { kind: 'inner', survives: 1, usable: tebibytes(10) } })]),
+  'domain-level': () => anInput([aSpreadPool('k', [900, 900, 900])], { storageClass: aClass({ level: 'zone' }) }),
+  witness: () => anInput([aSpreadPool('k', [900, 900])], { storageClass: aClass({ copies: 2, witness: true }) }),
+  'pinned-nodes': () =>
+    anInput([aSpreadPool('k', [900, 900, 900])], { storageClass: aClass({ pinnedNodes: ['quay-1', 'quay-9'] }) }),
+  topology: () => anInput([aPool('a', { zones: ['north'] })], { claim: aClaim({ zone: 'south' }) }),
+  'size-limit': () => anInput([aPool('a', { maximum: gibibytes(64) })]),
+  fill: () => anInput([aPool('a', { consumedRaw: 9.5 * TiB })]),
+  subscription: () => anInput([aPool('a', { subscribedRaw: 9.95 * TiB })]),
+  'disk-room': () => {
+    const pool = aSpreadPool('k', [900, 900, 900]);
+    if (pool.redundancy.kind !== 'spread') throw new Error('a spread pool');
+    const disks = pool.redundancy.domains.map((d) => ({
+      id: `${d.name}-1`,
+      node: d.name,
+      domain: d.name,
+      capacity: d.capacity,
+      used: d.name === 'quay-3' ? d.capacity - 40 * GiB : 0,
+      usable: true,
+    }));
+    return anInput([{ ...pool, redundancy: { ...pool.redundancy, disks } }]);
+  },
+  allotment: () => anInput([aPool('a', { allotment: 100 * GiB, taken: 60 * GiB })]),
+  'backend-cap': () => anInput([aPool('a', { backendCap: { limit: 100 * GiB, taken: 60 * GiB } })]),
+  iops: () =>
+    anInput([aPool('a', { promisedIops: 69_900 })], {
+      storageClass: aClass({ iopsFloor: { kind: 'per-gib', perGiB: 12 } }),
+    }),
+  throughput: () =>
+    anInput([aPool('a', { promisedThroughput: 6.9e9 })], {
+      storageClass: aClass({ throughputFloor: { kind: 'fixed', value: 200 } }),
+    }),
+  'second-copy': () => anInput([aPool('a'), aPool('b')], { storageClass: aClass({ secondCopy: true }) }),
+  'offsite-copy': () =>
+    anInput([aPool('a', { offsite: true })], { site: 'quayside', storageClass: aClass({ offsite: true }) }),
+  'namespace-quota': () =>
+    anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
+  'class-quota': () => anInput([aPool('a')], { quotas: [{ scope: 'class', limit: 100 * GiB, used: 40 * GiB }] }),
+};

@@ -1,7 +1,8 @@
 import fc from 'fast-check';
 import { aClass, anInput, aSpreadPool } from '../placement/testing';
 import { decide, roomFor } from '../placement/decide';
-import { fitBatch, fitOneByOne, type BatchClaim } from '../placement/batch';
+import type { BatchClaim } from '../placement/request';
+import { fitBatch, fitOneByOne } from '../placement/batch';
 import { classRoom } from '../placement/decide';
 import { ruleContext } from '../placement/rules';
 import type { PlacementInput } from '../placement/request';

@@ -1,5 +1,5 @@
 import { Lexer, Parser, type CST } from 'yaml';
-import { manifestLimits } from './manifest-limits';
+import { manifestLimits } from '@moorage/contract/manifest-limits';
 
 export interface Excess {
   readonly limit: keyof typeof manifestLimits;

@@ -1,6 +1,6 @@
-import { excessOf } from './manifest-excess';
-import { manifestLimits } from './manifest-limits';
-import { readManifestText } from './manifest-text';
+import { excessOf } from './excess';
+import { manifestLimits } from '@moorage/contract/manifest-limits';
+import { readManifestText } from './text';
 
 const lines = (count: number, line: (i: number) => string) =>
   Array.from({ length: count }, (_, i) => line(i)).join('\n');

@@ -12,8 +12,8 @@ import {
 } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { isMap, isNode, isPair, isScalar, LineCounter, parseAllDocuments, type Document, type Node } from 'yaml';
-import { excessOf, excessWords } from './manifest-excess';
-import { readManifest } from './manifests';
+import { excessOf, excessWords } from './excess';
+import { readManifest } from '@moorage/contract/manifests';
 
 /** Manifests as text: YAML with one or several documents, JSON, or lists of objects in either. */
 

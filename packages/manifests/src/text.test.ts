@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { toManifest } from '@moorage/core/classes/manifest';
 import { plainClass, type StorageClass } from '@moorage/core/classes/storage-class';
 import { stringify } from 'yaml';
-import { readManifestText, writeClassInto } from './manifest-text';
+import { readManifestText, writeClassInto } from './text';
 
 const ours = `# kept for the ferry desk
 apiVersion: storage.k8s.io/v1

@@ -1,0 +1,60 @@
+import { readTuned } from '@moorage/core/classes/manifest';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
+import type { ClaimRequest, PlacementInput, Quota } from '@moorage/core/placement/request';
+import type { Bytes } from '@moorage/core/sizes/bytes';
+import type { Database } from '../database/database';
+import { lockNamespace } from '../database/locks.sql';
+import { corePools, livePools } from '../pools/pools';
+import { usedInNamespace, type StoredClaim } from './choose.sql';
+
+async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
+  if (limits.length === 0) return [];
+  await lockNamespace(database, namespace);
+  const used = await usedInNamespace(database, namespace);
+  return limits.map(({ class_name, bytes }) => ({
+    scope: class_name === '' ? ('namespace' as const) : ('class' as const),
+    limit: bytes,
+    used: used.filter((u) => class_name === '' || u.class_name === class_name).reduce((sum, u) => sum + u.bytes, 0),
+  }));
+}
+
+/** What a claim asks for that is not carried out yet: an empty volume must never stand in the place of data. */
+export function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volume' | 'selector' | undefined {
+  if (spec.dataSource || spec.dataSourceRef) return 'source';
+  if (spec.volumeName) return 'named-volume';
+  return spec.selector ? 'selector' : undefined;
+}
+
+/** All that a decision rests on, under the locks of the namespace and of the moored pools. */
+export async function factsFor(
+  database: Database,
+  site: string,
+  claim: StoredClaim,
+  storageClass: StorageClass,
+): Promise<PlacementInput> {
+  const { moorings } = claim;
+  const quotas = await readQuotas(database, claim);
+  const live = await livePools(
+    database,
+    moorings.map((m) => m.pool),
+    'lock',
+  );
+  const request: ClaimRequest = {
+    namespace: claim.namespace,
+    size: claim.size_bytes as Bytes,
+    modes: claim.body.spec.accessModes ?? [],
+    volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+    zone: claim.zone ?? undefined,
+    tuned: readTuned(claim.body.metadata.annotations),
+  };
+  return {
+    claim: request,
+    site,
+    storageClass,
+    moorings,
+    pools: corePools(live),
+    quotas,
+    ...(!claim.open && { granted: claim.granted }),
+    ...(claim.planned !== null && { planned: claim.planned }),
+  };
+}
