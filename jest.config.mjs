@@ -3,7 +3,11 @@ const transform = {
   '^.+\\.(t|j|mj)sx?$': [
     '@swc/jest',
     {
-      jsc: { target: 'es2022', parser: { syntax: 'typescript', tsx: true } },
+      jsc: {
+        target: 'es2022',
+        parser: { syntax: 'typescript', tsx: true },
+        transform: { react: { runtime: 'automatic' } },
+      },
       module: { type: 'commonjs' },
       sourceMaps: 'inline',
     },
@@ -31,6 +35,14 @@ export default {
         '<rootDir>/apps/web/**/*.test.ts',
         '<rootDir>/apps/standins/**/*.test.ts',
       ],
+    },
+    {
+      ...common,
+      displayName: 'interface',
+      testEnvironment: 'jsdom',
+      testMatch: ['<rootDir>/apps/web/**/*.test.tsx'],
+      moduleNameMapper: { ...common.moduleNameMapper, '\\.css$': '<rootDir>/apps/web/src/testing/no-style.ts' },
+      setupFiles: ['<rootDir>/apps/web/src/testing/browser.ts'],
     },
     { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
     { ...common, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },

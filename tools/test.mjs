@@ -30,7 +30,12 @@ async function check(name, script, ...args) {
   count(name, ok, output);
 }
 
-const kinds = { unit: /^(packages|apps\/(web|standins))\//, server: /^apps\/server\//, journeys: /^tests\/journeys\// };
+const kinds = {
+  interface: /\.test\.tsx$/,
+  unit: /^(packages|apps\/(web|standins))\//,
+  server: /^apps\/server\//,
+  journeys: /^tests\/journeys\//,
+};
 const kindOf = ({ name }) => Object.keys(kinds).find((kind) => kinds[kind].test(name));
 
 /** Runs test files of these kinds, several at once: most of what they do is waiting for others. */
@@ -101,7 +106,7 @@ async function tests() {
   const postgres = await startPostgres(folder, { fast: true });
   try {
     await ensureBuilt({ web: withBrowser });
-    await jest(['unit', 'server', ...(withBrowser ? ['journeys'] : [])], {
+    await jest(['unit', 'interface', 'server', ...(withBrowser ? ['journeys'] : [])], {
       MOORAGE_TEST_POSTGRES: postgres.adminUrl,
     });
   } finally {
