@@ -3,6 +3,7 @@ import { signInSchema } from '@moorage/contract/people';
 import { zodResolver } from '@hookform/resolvers/zod';
 import { useForm } from 'react-hook-form';
 import { ApiProblem, ask } from '../api/client';
+import { keys } from '../api/keys';
 import { queryClient, useDemoPeople } from '../api/queries';
 
 export function SignIn() {
@@ -12,7 +13,7 @@ export function SignIn() {
   });
   const { data: people = [] } = useDemoPeople();
   const enter = async (body: { name: string; password: string }) =>
-    queryClient.setQueryData(['person'], await ask('signIn', { body }));
+    queryClient.setQueryData(keys.person(), await ask('signIn', { body }));
   const submit = handleSubmit(async (body) => {
     try {
       await enter(body);

@@ -3,7 +3,7 @@ import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
 import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { Session } from '@moorage/contract/people';
 import { QueryClientProvider } from '@tanstack/react-query';
-import { render, screen } from '@testing-library/react';
+import { configure, render, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { MemoryRouter, Route, Routes } from 'react-router';
 import { queryClient } from '../api/queries';
@@ -11,6 +11,9 @@ import { NoticeBar } from '../parts/NoticeBar';
 import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 import { makeTheme } from '../theme/theme';
+
+// the whole page in the place of a sentence helps nobody
+configure({ getElementError: (message) => new Error(message ?? 'not found') });
 
 /** What the server is asked: the endpoint, the parts of its path, its query and its body. */
 export interface Asked {
