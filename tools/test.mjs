@@ -1,5 +1,6 @@
 /** All tests, with what they need: `npm test`; without the browser: `npm run check`. Ends with one line: N passed, N failed. */
-import { chmodSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
+import { chmodSync, existsSync, mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { ensureModules, ensureNode, ensurePackages, isRoot } from './lib/install.mjs';
@@ -10,8 +11,8 @@ import { say, Stop } from './lib/say.mjs';
 /** Tells how long each file took. */
 const showTimes = process.argv.includes('--times');
 const withBrowser = !process.argv.includes('--no-browser');
-/** Names or paths after `--only` narrow the Jest run, for work on one part. */
-const only = process.argv.includes('--only') ? process.argv.slice(process.argv.indexOf('--only') + 1) : [];
+/** Words or paths narrow the run to what concerns one concept, `npm run check -- moorings`: its tests, and its files checked. */
+const only = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 
 /** Test files at once; the waits of each are another's time. */
 const workers = 3;
@@ -89,7 +90,25 @@ function tell(project, files) {
   say(`${project}: ${counted('passed')} passed, ${counted('failed') + broken.length} failed`);
 }
 
+/** Files of the concepts that were named; undefined: all. */
+function concerned() {
+  if (only.length === 0) return undefined;
+  const files = execFileSync('git', ['ls-files', '-co', '--exclude-standard', '*.ts', '*.tsx', '*.mjs'], { cwd: root });
+  const found = String(files)
+    .split('\n')
+    .filter((file) => only.some((word) => file.includes(word)) && existsSync(join(root, file)));
+  if (found.length === 0)
+    throw new Stop(`No file has ${only.join(' or ')} in its path. Name a concept, such as moorings.`);
+  return found;
+}
+
 async function checks() {
+  const files = concerned();
+  if (files) {
+    await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', ...files);
+    await check('lint', 'eslint/bin/eslint.js', ...files);
+    return;
+  }
   await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.');
   await check('lint', 'eslint/bin/eslint.js', '.');
   await check('types', 'typescript/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
@@ -127,7 +146,7 @@ async function main() {
     ...(withBrowser ? ['chromium', 'chromium-driver'] : []),
   ]);
   ensureModules();
-  await Promise.all([only.length === 0 ? checks() : undefined, tests()]);
+  await Promise.all([checks(), tests()]);
 }
 
 try {
