@@ -1,0 +1,196 @@
+import { eddySeed, gneissSeed } from '@moorage/standins/backend-seeds';
+import type { BackendRow } from '@moorage/contract/backends';
+import type { ClassRow } from '@moorage/contract/classes';
+import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
+import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
+import type { FindingRow } from '@moorage/contract/findings';
+import { disksOf, type Inventory } from '@moorage/contract/inventory';
+import type { KeptPlan } from '@moorage/contract/moorings';
+import type { OperationPage } from '@moorage/contract/operations';
+import type { Readiness } from '@moorage/contract/readiness';
+import type { Reshape } from '@moorage/contract/reshapes';
+import { suggestDesign } from '@moorage/core/clusters/suggest';
+import type { RunningServer } from '../server';
+import { aClaim, aClass, Caller, eventually, makeWorld, type World } from '../testing/world';
+
+/** Every route answers as the contract says, once at least: each answer here is held to the OpenAPI document by the caller. */
+let world: World;
+let server: RunningServer;
+let ada: Caller;
+const answered = new Set<EndpointName>();
+beforeAll(async () => {
+  world = await makeWorld({ more: [eddySeed, gneissSeed] });
+  server = await world.start();
+  ada = await world.operator(server);
+});
+afterAll(() => world.end());
+
+interface Given {
+  readonly params?: Readonly<Record<string, string>>;
+  readonly query?: Readonly<Record<string, string>>;
+  readonly body?: unknown;
+  readonly headers?: Record<string, string>;
+}
+/** Calls a route by its name; what it answers is of the status that it declares. */
+async function ask<T = unknown>(
+  name: EndpointName,
+  { params = {}, query, body, headers }: Given = {},
+  caller = ada,
+): Promise<T> {
+  const endpoint: Endpoint = endpoints[name];
+  const path = endpoint.path.replace(/:(\w+)/g, (_, param: string) => encodeURIComponent(params[param]!));
+  const search = query ? `?${new URLSearchParams(query).toString()}` : '';
+  const { status, data } = await caller.call<T>(endpoint.method.toUpperCase(), path + search, body, headers);
+  expect([name, status, status < 300 ? '' : data]).toEqual([name, endpoint.status ?? 200, '']);
+  answered.add(name);
+  return data;
+}
+
+test('signing in, looking who one is, and out again', async () => {
+  const guest = new Caller(server.url);
+  await ask('signIn', { body: { name: 'guest', password: 'lighthouse' } }, guest);
+  await ask('whoAmI', {}, guest);
+  await ask('demoPeople', {}, guest);
+  await ask('signOut', {}, guest);
+  expect((await guest.call('GET', '/api/claims')).status).toBe(401);
+});
+
+test('classes: made, changed, granted, succeeded, deleted', async () => {
+  await ask('createClass', { body: aClass('route') });
+  const [row] = (await ask<ClassRow[]>('listClasses')).filter((c) => c.storageClass.name === 'route');
+  const settings = { ...row!.storageClass, isDefault: false };
+  await ask('changeClass', { params: { name: 'route' }, body: { ...settings, copies: 2 } });
+  await ask('makeDefault', { params: { name: 'route' } });
+  await ask('listForeignClasses');
+  await ask('changeGrants', {
+    params: { name: 'route' },
+    body: { set: [{ namespace: 'tide-gauges', quota: 2 ** 42 }] },
+  });
+  await ask('getGrants', { params: { name: 'route' } });
+  await ask('makeSuccessor', {
+    params: { name: 'route' },
+    body: { storageClass: { ...settings, name: 'route-2', copies: 1 }, takesDefault: true },
+  });
+  await ask('listSuccessions', { params: { name: 'route' } });
+  await ask('deleteClass', { params: { name: 'route-2' } });
+});
+
+test('moorings: set, ordered, drafted, planned', async () => {
+  const at = (pool: string) => ({ params: { className: 'route', pool }, body: { enabled: true } });
+  await ask('setMooring', at('basalt-swift'));
+  await ask('setMooring', at('kelp-nvme'));
+  await ask('orderMoorings', { params: { className: 'route' }, body: { pools: ['kelp-nvme', 'basalt-swift'] } });
+  await ask('listMoorings');
+  await ask('placementState');
+  const drafted = { kind: 'mooring', className: 'route', pool: 'basalt-broad', enabled: true, weight: 1, seen: null };
+  await ask('applyDraft', { body: { changes: [drafted] } });
+  await ask('planPlaces', { body: { places: [{ namespace: 'ferry-desk', claim: 'later', pool: 'kelp-nvme' }] } });
+  const [plan] = await ask<KeptPlan[]>('listPlans');
+  await ask('dropPlan', { params: { plan: plan!.plan } });
+});
+
+test('claims: made, found, followed, deleted; limits and namespaces', async () => {
+  await ask('createClaim', { body: aClaim('one', 'route', { size: '5Gi' }) });
+  const at = { params: { namespace: 'tide-gauges', name: 'one' } };
+  const { claim } = await ada.inState('one', 'bound');
+  await ask('getClaim', at);
+  await ask('listClaims', { query: { q: 'one', sort: 'size' } });
+  await ask('getLine', { query: { claim: claim.volumeName! } });
+  const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
+  await ask('createFromManifest', { body: { text } });
+  await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });
+  await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
+  await ask('listNamespaces');
+  await ask('deleteClaim', { ...at, query: { confirm: 'one' } });
+});
+
+test('backends: probed, registered, looked at, changed, forgotten', async () => {
+  const [eddy] = world.more;
+  const access = { address: eddy!.url, username: 'moorage', password: 'turning-tide' };
+  await ask('probeBackend', { body: access });
+  await ask('registerBackend', { body: { ...access, id: 'eddy', title: 'Eddy', sites: ['quayside'] } });
+  const at = { params: { id: 'eddy' } };
+  const rows = await ask<BackendRow[]>('listBackends');
+  await ask('changeBackend', { ...at, body: { cap: 2 ** 50 } });
+  await ask('changeCredentials', { ...at, body: { username: access.username, password: access.password } });
+  const pool = rows.flatMap((b) => b.pools).find((p) => p.id === 'kelp-nvme')!;
+  await ask('changePool', {
+    params: { pool: pool.id },
+    body: { overcommit: 2 },
+    headers: { 'If-Match': `"${pool.version}"` },
+  });
+  await ask('getLoad', { params: { id: 'kelp' } });
+  await ask('listBackendEvents', { params: { id: 'kelp' } });
+  await ask('listBackendVolumes', { params: { id: 'kelp' } });
+  await ask('getPoolShape', { params: { id: 'kelp', pool: 'kelp-nvme' } });
+  const disks = await eventually('the disks', async () => {
+    const all = disksOf(await ask<Inventory>('getInventory', at));
+    return all.length === 27 && all;
+  });
+  const design = suggestDesign(disks, { pool: 'eddy-main', level: 'node', scheme: { kind: 'copies', copies: 3 } });
+  const reshape = await ask<Reshape>('beginReshape', {
+    ...at,
+    body: { kind: 'commission', design, protocols: ['NVMeOverFabrics'], encrypted: true },
+  });
+  await ask('undoReshape', { params: { id: reshape.id } });
+  await eventually('it has ended', async () => (await ask<Reshape[]>('listReshapes', at)).every((r) => r.endedAt));
+  await ask('removeBackend', at);
+});
+
+test('what a node may mount is looked at, and an address let in and taken away', async () => {
+  const { url: address } = world.more[1]!;
+  const access = { address, username: 'moorage', password: 'slow-stone' };
+  await ask('registerBackend', { body: { ...access, id: 'gneiss', title: 'Gneiss', sites: ['quayside'] } });
+  await eventually('the node is missed', async () =>
+    (await ask<Readiness>('readiness')).cells.some((c) =>
+      c.checks.some((k) => k.check === 'export' && k.state === 'failed'),
+    ),
+  );
+  const params = { id: 'gneiss', address: '10.40.10.33' };
+  await ask('allowClient', { params });
+  await ask('disallowClient', { params });
+});
+
+test('findings, operations, the logbook, and what the server says of itself', async () => {
+  world.kelp.faults.add({ kind: 'hang' });
+  const finding = await eventually('a finding', async () => (await ask<FindingRow[]>('listFindings'))[0]);
+  world.kelp.faults.heal();
+  const at = { params: { id: finding.id } };
+  await ask('setAside', { ...at, body: { reason: 'looked at it', until: '2099-01-01' } });
+  await ask('takeUp', at);
+  const refuse = {
+    kind: 'refuse',
+    method: 'POST',
+    path: 'persistentvolumeclaims$',
+    status: 422,
+    skip: 1,
+    times: 1,
+  } as const;
+  world.platform.faults.add(refuse);
+  const claim = (name: string) =>
+    `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: ${name}, namespace: ferry-desk}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
+  await ada.call('POST', '/api/manifests', { text: `${claim('half-a')}---\n${claim('half-b')}` });
+  const { rows } = await ask<OperationPage>('listOperations', { query: { show: 'stopped' } });
+  await ask('retryRefused');
+  await eventually(
+    'it goes on',
+    async () => (await ask<OperationPage>('listOperations', { query: { show: 'stopped' } })).stopped === 0,
+  );
+  world.platform.faults.add(refuse);
+  await ada.call('POST', '/api/manifests', { text: `${claim('half-c')}---\n${claim('half-d')}` });
+  const [stopped] = (await ask<OperationPage>('listOperations', { query: { show: 'stopped' } })).rows;
+  expect(stopped!.id).not.toBe(rows[0]!.id);
+  await ask('steerOperation', { params: { id: stopped!.id, act: 'cancel' } });
+  await ask('listLogbook', { query: { limit: '5' } });
+  await ask('health');
+  await ask('openapi');
+  const abort = new AbortController();
+  const events = await fetch(`${server.url}/api/events`, { headers: { Cookie: ada.cookieText }, signal: abort.signal });
+  expect(events.status).toBe(200);
+  abort.abort();
+  answered.add('events');
+});
+
+test('no route is left out', () => {
+  expect((Object.keys(endpoints) as EndpointName[]).filter((name) => !answered.has(name))).toEqual([]);
+});
