@@ -1,0 +1,169 @@
+import fc from 'fast-check';
+import type { Manifest } from '@moorage/core/acts/platform-step';
+import type { Database } from '../database/database';
+import type { Turns } from '../live/turns';
+import { logbook } from '../logbook/logbook-model';
+import { afterFailure, mayMove, type Work } from '../operations/kind';
+import { operations } from '../operations/operation-model';
+import { advance } from '../operations/operations';
+import { migratedDatabase } from '../testing/databases';
+import { MemoryPlatform, type Fate } from '../testing/memory-platform';
+import { actHolds, actSteps } from './act-model';
+import { Acts, type ActRoom } from './acts';
+import { actKind } from './kind';
+
+/** Acts on a platform in memory, carried by hand, so that thousands of ways to fail are tried. */
+let database: Database;
+let end: () => Promise<void>;
+beforeAll(async () => {
+  ({ database, end } = await migratedDatabase());
+});
+afterAll(() => end());
+
+const turns = { at: (_things: unknown, work: () => Promise<unknown>) => work() } as unknown as Turns;
+const cls = (name: string, reclaimPolicy = 'Delete') =>
+  ({
+    ...{ apiVersion: 'storage.k8s.io/v1', kind: 'StorageClass' },
+    metadata: { name, annotations: { of: 'us' } },
+    reclaimPolicy,
+  }) as Manifest;
+const mark = (name: string, value: string | null) =>
+  ({
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'StorageClass',
+    metadata: { name, annotations: { mark: value } },
+  }) as Manifest;
+
+/** An act that makes one class, marks another and makes a third anew. */
+const steps = [
+  { step: { do: 'make', object: cls('fresh') } },
+  { step: { do: 'patch', object: mark('kept', 'yes'), back: mark('kept', null) } },
+  { step: { do: 'replace', was: cls('changed'), object: cls('changed', 'Retain') } },
+] as const;
+
+async function world() {
+  const platform = new MemoryPlatform();
+  await platform.create(cls('kept') as never);
+  await platform.create(cls('changed') as never);
+  const stands = async () => {
+    const { items } = await platform.list('storageclasses');
+    return items
+      .map((c) => `${c.metadata.name} ${String(c.reclaimPolicy)} ${c.metadata.annotations?.mark ?? '-'}`)
+      .sort()
+      .join(', ');
+  };
+  return { platform, stands };
+}
+const before = 'changed Delete -, kept Delete -';
+const after = 'changed Retain -, fresh Delete -, kept Delete yes';
+
+/** Carries an operation as a runner does, until it rests; `dies` says after which step the server is killed. */
+async function carry(work: Work, id: string, dies: () => boolean): Promise<void> {
+  for (let tries = 0; tries < 40; tries++) {
+    const row = (await operations.in(database).findByPk(id))!;
+    const perform = work.steps[row.state];
+    if (row.endedAt !== null || row.stopped !== null || !perform) return;
+    try {
+      await perform({ ...row.get(), state: row.state });
+    } catch (error) {
+      const then = await (work.afterFailure?.(row.get(), error) ?? afterFailure(work.kind, row.get(), error));
+      if (then === 'undo' && mayMove(work.kind, row.state, 'undoing'))
+        await advance(database, work.kind, row, 'undoing', { cause: String(error) });
+    }
+    if (dies()) return;
+  }
+  throw new Error('it comes to no end');
+}
+
+let told = 0;
+async function run(fates: readonly Fate[], deaths: readonly boolean[], writes: 'goes' | 'fails') {
+  const { platform, stands } = await world();
+  const name = `act-${++told}`;
+  let written = 0;
+  const room: ActRoom<null, string> = {
+    kind: actKind('draft', 'Applying a draft'),
+    write: () => {
+      if (writes === 'fails') return Promise.reject(new Error('somebody was faster'));
+      written += 1;
+      return Promise.resolve('written');
+    },
+    tells: () => [],
+  };
+  const left = [...fates];
+  platform.fate = () => left.shift() ?? 'answered';
+  const dying = [...deaths];
+  let operation = '';
+  const acts = new Acts(database, platform, turns, async (id) => {
+    operation = id;
+    // each death is a server; the next one goes on where it stands
+    for (let servers = 0; servers < 12; servers++) {
+      await carry(work, id, () => dying.shift() ?? false);
+      if ((await operations.in(database).findByPk(id))!.endedAt !== null) return;
+    }
+  });
+  const work = acts.workOf(room) as Work;
+  const entry = { action: 'change', kind: 'class', subject: name } as const;
+  const outcome = await acts
+    .inTurn(room, [name], 'maren', () => Promise.resolve({ about: name, steps, inside: null, entries: [entry] }))
+    .catch((error: unknown) => error as Error);
+  const { state } = (await operations.in(database).findByPk(operation))!;
+  return {
+    ...{ state, outcome, written },
+    stands: await stands(),
+    entries: await logbook.in(database).count({ where: { subject: name } }),
+    holds: await actHolds.in(database).count({ where: { thing: name } }),
+    open: await actSteps.in(database).count({ where: { state: 'asked' } }),
+  };
+}
+
+test('everything is done, told once, and nothing is held any more', async () => {
+  expect(await run([], [], 'goes')).toEqual({
+    ...{ state: 'done', outcome: 'written', written: 1, stands: after, entries: 1, holds: 0, open: 0 },
+  });
+});
+
+test.each<[string, Fate[]]>([
+  ['the first is refused', ['refused']],
+  ['the second is refused', ['answered', 'refused']],
+  ['the half of the third is refused', ['answered', 'answered', 'answered', 'refused']],
+  ['the answer to the first is lost', ['lost']],
+  ['nobody answers at the third', ['answered', 'answered', 'unreachable']],
+])('when %s, nothing of it stands, and the logbook tells of nothing', async (_what, fates) => {
+  const ended = await run(fates, [], 'goes');
+  expect(ended).toMatchObject({ state: 'undone', stands: before, entries: 0, holds: 0, open: 0, written: 0 });
+  expect(ended.outcome).toBeInstanceOf(Error);
+});
+
+test('when what is ours cannot be written, what the platform did is taken back', async () => {
+  const ended = await run([], [], 'fails');
+  expect(ended).toMatchObject({ state: 'undone', stands: before, entries: 0, holds: 0 });
+  expect((ended.outcome as Error).message).toBe('somebody was faster');
+});
+
+test('killed and refused anywhere, any number of times, it is all or nothing, and the logbook agrees', () =>
+  fc.assert(
+    fc.asyncProperty(
+      fc.array(fc.constantFrom<Fate>('answered', 'answered', 'answered', 'refused', 'lost', 'unreachable'), {
+        maxLength: 10,
+      }),
+      fc.array(fc.boolean(), { maxLength: 6 }),
+      fc.constantFrom('goes' as const, 'fails' as const),
+      async (fates, deaths, writes) => {
+        const { state, stands, entries, holds, open, written } = await run(fates, deaths, writes);
+        expect(['done', 'undone']).toContain(state);
+        expect({ stands, entries, written, holds, open }).toEqual(
+          state === 'done'
+            ? { stands: after, entries: 1, written: 1, holds: 0, open: 0 }
+            : { stands: before, entries: 0, written: 0, holds: 0, open: 0 },
+        );
+      },
+    ),
+    { numRuns: 60 },
+  ));
+
+test('planning nothing begins nothing', async () => {
+  const { platform } = await world();
+  const acts = new Acts(database, platform, turns, () => Promise.reject(new Error('nothing is carried')));
+  const room: ActRoom = { kind: actKind('draft', 'x'), write: () => Promise.resolve(1), tells: () => [] };
+  expect(await acts.inTurn(room, ['nothing'], 'maren', () => Promise.resolve(undefined))).toBeUndefined();
+});

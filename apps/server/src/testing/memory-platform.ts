@@ -1,0 +1,132 @@
+import { randomUUID } from 'node:crypto';
+import {
+  mirrored,
+  PlatformProblem,
+  type PlatformConnector,
+  type PlatformEvent,
+  type PlatformObject,
+  type Plural,
+} from '../platform/connector';
+
+const plurals: Readonly<Record<string, Plural>> = {
+  Namespace: 'namespaces',
+  Node: 'nodes',
+  StorageClass: 'storageclasses',
+  PersistentVolume: 'persistentvolumes',
+  PersistentVolumeClaim: 'persistentvolumeclaims',
+};
+const isRecord = (value: unknown): value is Record<string, unknown> =>
+  typeof value === 'object' && value !== null && !Array.isArray(value);
+
+/** RFC 7396: null takes a member away. */
+function merge(into: unknown, patch: unknown): unknown {
+  if (!isRecord(patch)) return patch;
+  const merged: Record<string, unknown> = isRecord(into) ? { ...into } : {};
+  for (const [key, value] of Object.entries(patch))
+    if (value === null) delete merged[key];
+    else merged[key] = merge(merged[key], value);
+  return merged;
+}
+
+/** What may happen to a call: it is refused, or done and its answer lost, or never comes back. */
+export type Fate = 'answered' | 'refused' | 'lost' | 'unreachable';
+
+/** The platform in memory, held to the same tests as the real one. */
+export class MemoryPlatform implements PlatformConnector {
+  private readonly objects = new Map<string, PlatformObject>();
+  private history: { readonly plural: Plural; readonly version: number; readonly event: PlatformEvent }[] = [];
+  private version = 100;
+  private oldest = 100;
+  private readonly listeners = new Set<() => void>();
+  /** Decides what becomes of each call that changes something. */
+  fate: () => Fate = () => 'answered';
+
+  private key = ({ kind = '', metadata: { name, namespace = '' } }: PlatformObject) => `${kind}/${namespace}/${name}`;
+
+  /** Versions older than now are no longer kept. */
+  expireHistory(): void {
+    this.history = [];
+    this.oldest = ++this.version;
+  }
+
+  private async changing<T>(work: () => T): Promise<T> {
+    const fate = this.fate();
+    await Promise.resolve();
+    if (fate === 'unreachable') throw new PlatformProblem('unreachable', 'nobody answers');
+    if (fate === 'refused') throw new PlatformProblem('invalid', 'refused');
+    const done = work();
+    if (fate === 'lost') throw new PlatformProblem('unreachable', 'the answer was lost');
+    return structuredClone(done);
+  }
+
+  private keep(type: PlatformEvent['type'], object: PlatformObject): PlatformObject {
+    this.version += 1;
+    const stamped = { ...object, metadata: { ...object.metadata, resourceVersion: String(this.version) } };
+    if (type === 'DELETED') this.objects.delete(this.key(object));
+    else this.objects.set(this.key(object), stamped);
+    const plural = plurals[object.kind ?? ''];
+    if (plural) this.history.push({ plural, version: this.version, event: { type, object: structuredClone(stamped) } });
+    for (const tell of this.listeners) tell();
+    return stamped;
+  }
+
+  list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }> {
+    if (!mirrored.includes(plural)) throw new Error(`${plural} is not mirrored`);
+    const items = [...this.objects.values()].filter((o) => plurals[o.kind ?? ''] === plural);
+    return Promise.resolve({ items: structuredClone(items), version: String(this.version) });
+  }
+
+  async watch(
+    plural: Plural,
+    version: string,
+    onEvent: (event: PlatformEvent | { version: string }) => void,
+    signal: AbortSignal,
+  ): Promise<void> {
+    let told = Number(version);
+    if (told < this.oldest) throw new PlatformProblem('gone', `version ${version} is no longer kept`);
+    const tell = () => {
+      for (const { plural: of, version: at, event } of this.history) if (at > told && of === plural) onEvent(event);
+      told = this.version;
+    };
+    tell();
+    this.listeners.add(tell);
+    await new Promise<void>((resolve) => {
+      if (signal.aborted) resolve();
+      signal.addEventListener('abort', () => resolve());
+    });
+    this.listeners.delete(tell);
+  }
+
+  create(object: PlatformObject): Promise<PlatformObject> {
+    return this.changing(() => {
+      if (this.objects.has(this.key(object)))
+        throw new PlatformProblem('exists', `${object.metadata.name} already exists`);
+      if (object.kind === 'PersistentVolumeClaim' && !object.spec?.accessModes?.length)
+        throw new PlatformProblem('invalid', 'at least one access mode', [
+          { field: 'spec.accessModes', message: 'Required value' },
+        ]);
+      const metadata = { ...object.metadata, uid: randomUUID(), creationTimestamp: new Date().toISOString() };
+      return this.keep('ADDED', { ...structuredClone(object), metadata });
+    });
+  }
+
+  find(apiVersion: string, kind: string, name: string, namespace?: string): Promise<PlatformObject | undefined> {
+    const found = this.objects.get(this.key({ apiVersion, kind, metadata: { name, namespace } }));
+    return Promise.resolve(structuredClone(found));
+  }
+
+  mergePatch(patch: PlatformObject): Promise<PlatformObject> {
+    return this.changing(() => {
+      const there = this.objects.get(this.key(patch));
+      if (!there) throw new PlatformProblem('not-found', `${patch.metadata.name} not found`);
+      return this.keep('MODIFIED', merge(there, patch) as PlatformObject);
+    });
+  }
+
+  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void> {
+    return this.changing(() => {
+      const there = this.objects.get(this.key({ apiVersion, kind, metadata: { name, namespace } }));
+      if (there) this.keep('DELETED', there);
+    });
+  }
+}
