@@ -204,7 +204,7 @@ export async function chaos({ seed = 1, rounds = 20, claims = 600, say = () => u
         `round ${round} (${victim}): every claim bound, nothing under way`,
         async () => {
           const states = await rows(
-            `SELECT state, count(*)::int AS n FROM operations WHERE state NOT IN ('bound', 'released', 'abandoned') GROUP BY 1`,
+            `SELECT state, count(*)::int AS n FROM operations WHERE ended_at IS NULL GROUP BY 1`,
           );
           const claimed = await rows(
             `SELECT count(*)::int AS n, count(*) FILTER (WHERE phase = 'Bound')::int AS bound FROM platform_objects WHERE plural = 'persistentvolumeclaims'`,

@@ -6,7 +6,7 @@ import { beginBinding, onMirror } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
-import { changingClass } from './classes/acts';
+import { changingClass, removingClass } from './classes/acts';
 import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
@@ -94,6 +94,7 @@ export class Engine {
       ...this.binder.works,
       new ReshapeCarrier(database, this.backends).work,
       this.acts.workOf(changingClass),
+      this.acts.workOf(removingClass(database)),
       this.acts.workOf(applying(database)),
       this.acts.workOf(succeeding(database, site)),
       this.acts.workOf(applyingManifests(database)),

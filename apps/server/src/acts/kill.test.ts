@@ -6,23 +6,6 @@ import { Caller, eventually, makeWorld, moorClass, type World } from '../testing
 
 let world: World;
 let servers: DoomedServers;
-beforeAll(async () => {
-  world = await makeWorld();
-  servers = new DoomedServers(world);
-  const { caller, end } = await servers.lasting();
-  await eventually(
-    'the pools',
-    async () => (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
-  );
-  await moorClass(caller, 'plain', ['kelp-nvme'], { copies: 2, isDefault: true });
-  await end();
-});
-afterAll(async () => {
-  servers.end();
-  await world.end();
-});
-afterEach(() => world.platform.faults.heal());
-
 const onPlatform = (name: string) => world.platform.store.find('storageclasses', undefined, name);
 const told = async (subject: string) =>
   (
@@ -45,6 +28,8 @@ interface Act {
   isThere(caller: Caller, name: string): Promise<boolean>;
   isNotThere(caller: Caller, name: string): Promise<boolean>;
   readonly logbook: readonly string[];
+  /** Of the last call to the platform; POST when left out. */
+  readonly method?: string;
   /** Of its platform's part. */
   readonly steps: number;
 }
@@ -82,6 +67,15 @@ const acts: Record<string, Act> = {
       (await settings(caller, name)).storageClass.copies === 2,
     logbook: ['create class', 'create mooring', 'change class'],
   },
+  deletion: {
+    steps: 1,
+    prepare: (caller, name) => moorClass(caller, name, ['kelp-nvme'], { copies: 2 }),
+    ask: (caller, name) => caller.call('DELETE', `/api/classes/${name}`),
+    isThere: async (caller, name) => !onPlatform(name) && (await moorings(caller, name)).length === 0,
+    isNotThere: async (caller, name) => !!onPlatform(name) && (await moorings(caller, name)).join() === 'kelp-nvme',
+    logbook: ['create class', 'create mooring', 'delete class'],
+    method: 'DELETE',
+  },
   successor: {
     steps: 1,
     ask: async (caller, name) => {
@@ -118,25 +112,42 @@ const deaths = ({ steps }: Act): string[] => [
   'done',
 ];
 
-const ended = (caller: Caller, about: string) =>
-  eventually(`${about} has ended`, async () =>
-    (await caller.ok<OperationPage>('GET', '/api/operations?show=ended')).rows.find((r) => r.about.includes(about)),
+/** The act that was asked for, once it has ended; what prepared it ended before. */
+const ended = (caller: Caller, about: string, act: Act) =>
+  eventually(`${about} has ended`, async () => {
+    const { rows } = await caller.ok<OperationPage>('GET', '/api/operations?show=ended');
+    const own = rows.filter((r) => r.kind !== 'bind' && r.about.includes(about));
+    return own.length > (act.prepare ? 1 : 0) && own[0];
+  });
+
+const nameOf = (what: string, when: string) => `${what.replace(/\W+/g, '-')}-${when.replace(':', '-')}`;
+
+beforeAll(async () => {
+  world = await makeWorld();
+  servers = new DoomedServers(world);
+  const { caller, end } = await servers.lasting();
+  await eventually(
+    'the pools',
+    async () => (await caller.ok<{ pools: unknown[] }[]>('GET', '/api/backends')).flatMap((b) => b.pools).length === 4,
   );
+  await moorClass(caller, 'plain', ['kelp-nvme'], { copies: 2, isDefault: true });
+  for (const [what, act] of Object.entries(acts))
+    for (const when of [...deaths(act), 'asked', 'refused']) await act.prepare?.(caller, nameOf(what, when));
+  await end();
+});
+afterAll(async () => {
+  servers.end();
+  await world.end();
+});
+afterEach(() => world.platform.faults.heal());
 
 describe.each(Object.entries(acts))('%s', (what, act) => {
-  const nameOf = (suffix: string) => `${what.replace(/\W+/g, '-')}-${suffix.replace(':', '-')}`;
-
   /** Asks a server that is going to die; what it answers, if anything, is of no matter. */
   async function die(
     death: string,
     name: string,
     meanwhile?: (asked: () => Promise<unknown>, kill: () => void) => Promise<void>,
   ): Promise<void> {
-    if (act.prepare) {
-      const { caller, end } = await servers.lasting();
-      await act.prepare(caller, name);
-      await end();
-    }
     const doomed = await servers.start(death);
     const caller = await new Caller(doomed.url).signIn();
     const ask = () => act.ask(caller, name).catch(() => undefined);
@@ -147,10 +158,10 @@ describe.each(Object.entries(acts))('%s', (what, act) => {
   test.each(deaths(act))(
     'killed after "%s": all of it is there afterwards, and the logbook says so once',
     async (death) => {
-      const name = nameOf(death);
+      const name = nameOf(what, death);
       await die(death, name);
       const { caller, end } = await servers.lasting();
-      expect(await ended(caller, name)).toMatchObject({ state: 'done' });
+      expect(await ended(caller, name, act)).toMatchObject({ state: 'done' });
       expect(await act.isThere(caller, name)).toBe(true);
       expect(await told(name)).toEqual(act.logbook);
       expect(await world.rows('SELECT 1 FROM act_holds')).toEqual([]);
@@ -159,20 +170,21 @@ describe.each(Object.entries(acts))('%s', (what, act) => {
   );
 
   test('killed while the platform is asked, which did it: it is there afterwards, once', async () => {
-    const name = nameOf('asked');
+    const name = nameOf(what, 'asked');
+    const { method = 'POST' } = act;
     await die('never', name, async (asked, kill) => {
       // the platform does what it is asked, and its answer goes nowhere: the server is killed over it
       const posts = () =>
-        world.platform.faults.calls.filter((c) => c.method === 'POST' && /storageclasses$/.test(c.path));
+        world.platform.faults.calls.filter((c) => c.method === method && /storageclasses/.test(c.path));
       const before = posts().length;
-      world.platform.faults.add({ kind: 'keep-answer', method: 'POST', path: 'storageclasses$', times: 1 });
+      world.platform.faults.add({ kind: 'keep-answer', method, path: 'storageclasses', times: 1 });
       void asked();
       await eventually('the platform is asked', async () => posts().length > before);
       kill();
       world.platform.faults.heal();
     });
     const { caller, end } = await servers.lasting();
-    expect(await ended(caller, name)).toMatchObject({ state: 'done' });
+    expect(await ended(caller, name, act)).toMatchObject({ state: 'done' });
     expect(await act.isThere(caller, name)).toBe(true);
     expect(await told(name)).toEqual(act.logbook);
     await end();
@@ -181,24 +193,22 @@ describe.each(Object.entries(acts))('%s', (what, act) => {
 
 describe.each(Object.entries(acts).filter(([what]) => what !== 'manifests'))('%s, refused', (what, act) => {
   test('and the server killed over it: nothing of it is there afterwards, and the logbook tells of nothing', async () => {
-    const name = `${what.replace(/\W+/g, '-')}-refused`;
-    const before = await servers.lasting();
-    await act.prepare?.(before.caller, name);
+    const name = nameOf(what, 'refused');
     const tellsBefore = await told(name);
-    await before.end();
     const doomed = await servers.start('undoing');
     const caller = await new Caller(doomed.url).signIn();
     // the last thing it asks for is refused
-    const asks = world.platform.faults.calls.filter((c) => c.method === 'POST').length;
+    const { method = 'POST' } = act;
+    const asks = world.platform.faults.calls.filter((c) => c.method === method).length;
     if (act.steps > 1)
-      world.platform.faults.add({ kind: 'refuse', method: 'POST', path: 'storageclasses$', status: 422, skip: 1 });
-    else world.platform.faults.add({ kind: 'refuse', method: 'POST', path: 'storageclasses$', status: 422, times: 1 });
+      world.platform.faults.add({ kind: 'refuse', method, path: 'storageclasses', status: 422, skip: 1 });
+    else world.platform.faults.add({ kind: 'refuse', method, path: 'storageclasses', status: 422, times: 1 });
     await act.ask(caller, name).catch(() => undefined);
     expect(await doomed.exit).toBe('SIGKILL');
-    expect(world.platform.faults.calls.filter((c) => c.method === 'POST').length).toBeGreaterThan(asks);
+    expect(world.platform.faults.calls.filter((c) => c.method === method).length).toBeGreaterThan(asks);
     world.platform.faults.heal();
     const after = await servers.lasting();
-    expect(await ended(after.caller, name)).toMatchObject({ state: 'undone', isUndone: true });
+    expect(await ended(after.caller, name, act)).toMatchObject({ state: 'undone', isUndone: true });
     expect(await act.isNotThere(after.caller, name)).toBe(true);
     expect(await told(name)).toEqual(tellsBefore);
     await after.end();

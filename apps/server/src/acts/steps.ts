@@ -76,6 +76,11 @@ async function swap(at: TwoWorlds, wanted: Manifest): Promise<Answered> {
   return made(at, wanted, await at.platform.create(asObject(wanted)));
 }
 
+async function takeAway(at: TwoWorlds, object: Manifest): Promise<Answered> {
+  await remove(at, object);
+  return { uid: null, note: async () => void (await forget(at, object)) };
+}
+
 /** Asks the platform for a step. What was asked before, and not answered, may be asked again. */
 export function carry(at: TwoWorlds, { step, state }: ActStep): Promise<Answered> {
   switch (step.do) {
@@ -85,6 +90,8 @@ export function carry(at: TwoWorlds, { step, state }: ActStep): Promise<Answered
       return patch(at, step.object);
     case 'replace':
       return swap(at, step.object);
+    case 'remove':
+      return takeAway(at, step.object);
   }
 }
 
@@ -108,5 +115,7 @@ export function carryBack(at: TwoWorlds, { step, uid }: ActStep): Promise<Answer
       return patch(at, step.back);
     case 'replace':
       return swap(at, step.was);
+    case 'remove':
+      return make(at, step.object, true);
   }
 }

@@ -1,7 +1,12 @@
 import type { ClassRow } from '@moorage/contract/classes';
 import type { ClassPlan, StandingClass } from '@moorage/core/classes/class-steps';
 import type { ActRoom, PlannedAct } from '../acts/acts';
+import { Op } from 'sequelize';
 import { actKind } from '../acts/kind';
+import type { Database } from '../database/database';
+import { moorings } from '../moorings/mooring-model';
+import { classAccess, grants } from './access-model';
+import { successions } from './succession-model';
 
 /** What two people who change the default must take turns at. */
 export const defaultTurn = 'the default class';
@@ -17,6 +22,25 @@ export const changingClass: ActRoom<Inside, null> = {
   write: () => Promise.resolve(null),
   tells: ({ classes }) => classes.map((subject) => ({ topic: 'classes', subject })),
 };
+
+/** Deletions of classes: with the class on the platform goes everything here that goes by its name. */
+export const removingClass = (database: Database): ActRoom<Inside, null> => ({
+  kind: actKind('class-removal', 'Deleting a class'),
+  write: async ({ inside: { classes } }) => {
+    const ofClass = { where: { className: [...classes] } };
+    await moorings.in(database).destroy(ofClass);
+    await grants.in(database).destroy(ofClass);
+    await classAccess.in(database).destroy(ofClass);
+    await successions
+      .in(database)
+      .destroy({ where: { [Op.or]: [{ fromClass: [...classes] }, { toClass: [...classes] }] } });
+    return null;
+  },
+  tells: ({ classes }) => [
+    ...classes.map((subject) => ({ topic: 'classes' as const, subject })),
+    { topic: 'moorings' },
+  ],
+});
 
 /** A plan of the core as an act; nothing when it asks for nothing. */
 export const classAct = ({ steps, entries }: ClassPlan): PlannedAct<Inside> | undefined =>

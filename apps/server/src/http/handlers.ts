@@ -174,7 +174,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createClass: ({ body, person }) => createClass(database, acts, body, person.name),
     changeClass: ({ params, version: seen, body, person }) =>
       changeClass(database, acts, params.name!, seen?.toString(), body, person.name),
-    deleteClass: ({ params, person }) => deleteClass(database, platform, params.name!, person.name),
+    deleteClass: ({ params, person }) => deleteClass(database, acts, params.name!, person.name),
     makeDefault: ({ params, person }) => makeDefault(database, acts, params.name!, person.name),
     listForeignClasses: () => listForeignClasses(database),
     getGrants: ({ params, person }) => getGrants(database, Sight.of(person), params.name!),

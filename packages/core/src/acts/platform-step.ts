@@ -19,7 +19,9 @@ export type PlatformStep =
   /** A merge patch; `back` is the patch that undoes it. */
   | { readonly do: 'patch'; readonly object: Manifest; readonly back: Manifest }
   /** Taken away and made anew under its name, for what the platform fixes in an object. */
-  | { readonly do: 'replace'; readonly was: Manifest; readonly object: Manifest };
+  | { readonly do: 'replace'; readonly was: Manifest; readonly object: Manifest }
+  /** Taken away; made again as it was on the way back. */
+  | { readonly do: 'remove'; readonly object: Manifest };
 
 const words: Readonly<Record<string, string>> = { StorageClass: 'class', PersistentVolumeClaim: 'claim' };
 

@@ -12,11 +12,11 @@ export interface StandingClass {
 
 /** What is written down of a change of a class. */
 export interface ClassEntry {
-  readonly action: 'create' | 'change';
+  readonly action: 'create' | 'change' | 'delete';
   readonly kind: 'class';
   readonly subject: string;
   readonly before?: unknown;
-  readonly after: unknown;
+  readonly after?: unknown;
 }
 
 export interface ClassPlan {
@@ -79,6 +79,12 @@ function plain(manifest: StandingClass['manifest'], annotations: Manifest['metad
     metadata: { name, ...(labels && { labels }), annotations: { ...annotations } },
   } as Manifest;
 }
+
+/** A class is taken away; made again, it is as it was. */
+export const planRemoval = ({ storageClass, manifest }: StandingClass): ClassPlan => ({
+  steps: [{ do: 'remove', object: plain(manifest, manifest.metadata.annotations) }],
+  entries: [{ action: 'delete', kind: 'class', subject: storageClass.name, before: storageClass }],
+});
 
 /** Settings that would change, and those of them that the platform fixes while claims use the class. */
 export function changedSettings(was: StorageClass, cls: StorageClass) {
