@@ -1,3 +1,4 @@
+import { relaxed } from '../database/relaxed.sql';
 import type { ClassManifest } from '@moorage/core/classes/manifest';
 import { statement } from '../database/statement';
 import { mayGoTo, setTo } from '../operations/kind';
@@ -18,7 +19,7 @@ export const noteBoundClaims = statement<{ subject: string }, [claims: readonly 
      FROM platform_objects o WHERE ${mayGoTo(binding, 'bound', 'op.')} AND op.subject = ANY($1)
        AND o.plural = 'persistentvolumeclaims' AND o.uid = op.subject AND o.phase = 'Bound' RETURNING op.subject
    )
-   UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject`,
+   UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject, ${relaxed}`,
 );
 
 /** Begins the bindings of claims of a provisioner's classes, or wakes those that wait; gives their operations. One that was given up when the claim was thought to be gone begins again when nothing is reserved for it. */

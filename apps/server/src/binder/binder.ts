@@ -4,6 +4,7 @@ import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
+import { needNotWait } from '../database/relaxed.sql';
 import { asRecords, first } from '../database/statement';
 import type { Metrics } from '../metrics/metrics';
 import { noteMade } from '../mirror/mirror';
@@ -251,6 +252,8 @@ export class Binder {
       if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
     }
     return this.database.transaction(async () => {
+      // written again when it is lost: the platform then says that it is there
+      await needNotWait(this.database);
       if (made) await noteMade(this.database, 'persistentvolumes', made);
       return advance(this.database, binding, operation, 'written');
     });

@@ -1,3 +1,4 @@
+import { relaxed } from '../database/relaxed.sql';
 import { statement } from '../database/statement';
 import type { PlatformObject, Plural } from '../platform/connector';
 
@@ -28,5 +29,5 @@ export const dropOthers = statement<{ body: PlatformObject }, [plural: Plural, u
 /** Notes how far a kind of object was read. Each event of the platform comes through here. */
 export const noteVersion = statement<object, [plural: Plural, version: string]>(
   `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
-   ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`,
+   ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now() RETURNING ${relaxed}`,
 );

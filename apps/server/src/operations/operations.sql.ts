@@ -1,3 +1,4 @@
+import { relaxed } from '../database/relaxed.sql';
 import { statement } from '../database/statement';
 import { runnerIsDead } from '../live/living.sql';
 import type { Operation } from './operation';
@@ -27,13 +28,13 @@ export const beginFree = statement<
 export const takeUnderLease = statement<Operation, [id: string, lease: number]>(
   `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND ended_at IS NULL AND stopped IS NULL
      AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
-   RETURNING ${operationFields}`,
+   RETURNING ${operationFields}, ${relaxed}`,
 );
 
 /** Ends the lease of an operation; tells whether somebody asked for another look meanwhile. */
 export const endLease = statement<{ again: boolean }, [id: string, lease: number]>(
   `UPDATE operations o SET runner = NULL, again = false FROM (SELECT again FROM operations WHERE id = $1 FOR UPDATE) old
-   WHERE o.id = $1 AND o.runner = $2 RETURNING old.again`,
+   WHERE o.id = $1 AND o.runner = $2 RETURNING old.again, ${relaxed}`,
 );
 
 /** Moves an operation on from where it was thought to be. What paused it goes on pausing it. */

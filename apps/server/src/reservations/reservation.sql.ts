@@ -1,3 +1,4 @@
+import { relaxed } from '../database/relaxed.sql';
 import type { PoolFacts } from '@moorage/contract/backends';
 import { statement } from '../database/statement';
 
@@ -68,7 +69,7 @@ export const noteVolume = statement<object, [claim: string, volume: string, back
    )
    -- known from now on: when the backend does not list it the next time, it was lost
    INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
-   SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING`,
+   SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING RETURNING ${relaxed}`,
 );
 
 /** A disk of the copies of a claim that is gone, or whose node is. */
