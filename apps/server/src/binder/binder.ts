@@ -86,19 +86,21 @@ export class Binder {
   }
 
   private async makeVolume(operation: Operation): Promise<Operation | undefined> {
-    const held = await first(reservedFor(this.database, operation.subject));
-    if (!held) return advance(this.database, binding, operation, 'abandoned');
-    const [cls, disks, further] = await Promise.all([
-      findMirrored(this.database, 'storageclasses', held.class_name),
+    const [held, claim, disks, further] = await Promise.all([
+      first(reservedFor(this.database, operation.subject)),
+      first(claimAndClass(this.database, operation.subject)),
       reservationCopies.in(this.database).findAll({
         raw: true,
-        where: { claimUid: held.claim_uid, role: 'data' },
+        where: { claimUid: operation.subject, role: 'data' },
         order: [['disk', 'ASC']],
         limit: 100,
       }),
-      furtherCopiesOf(this.database, held.claim_uid),
+      furtherCopiesOf(this.database, operation.subject),
     ]);
-    const storageClass = cls && storageClassOf(cls.body);
+    if (!held) return advance(this.database, binding, operation, 'abandoned');
+    // of a claim that is not seen at this moment, by the name that was written down
+    const manifest = claim?.zones ?? (await findMirrored(this.database, 'storageclasses', held.class_name))?.body;
+    const storageClass = manifest && storageClassOf(manifest as PlatformObject);
     const isFirst = this.intended.delete(operation.id);
     const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }, cls = storageClass) =>
       this.ensureVolume(

@@ -45,9 +45,21 @@ const listed = `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backe
 /** Every pool with what it holds, backend by backend. */
 export const poolsByBackend = statement<StoredPool>(`${listed} ORDER BY p.backend_id, p.id LIMIT 5000`);
 
-/** Pools with what they hold. `ids`: those alone. */
-export const poolsById = statement<StoredPool, [ids: readonly string[] | null]>(
-  `${listed} WHERE $1::text[] IS NULL OR p.id = ANY($1) ORDER BY p.id LIMIT 5000`,
+/** Pools with what they hold, and with the bytes promised on each of their disks, by our reservations and by volumes that none of ours explains. `ids`: those alone. */
+export const poolsById = statement<
+  StoredPool & { disk_use: Readonly<Record<string, number>> | null },
+  [ids: readonly string[] | null]
+>(
+  `SELECT ${columns}, (
+     SELECT jsonb_object_agg(disk, bytes) FROM (
+       SELECT disk, sum(bytes)::bigint AS bytes FROM (
+         SELECT c.disk, c.bytes FROM reservation_copies c WHERE c.pool_id = p.id
+         UNION ALL
+         SELECT c ->> 'disk', v.bytes FROM backend_volumes v, jsonb_array_elements(v.copies) c
+         WHERE v.pool_id = p.id AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
+       ) held GROUP BY disk
+     ) used
+   ) AS disk_use FROM pools p JOIN backends b ON b.id = p.backend_id WHERE $1::text[] IS NULL OR p.id = ANY($1) ORDER BY p.id LIMIT 5000`,
 );
 
 /**
@@ -58,14 +70,4 @@ export const lockPools = statement<{ id: string }, [ids: readonly string[] | nul
   `SELECT id FROM pools WHERE $1::text[] IS NULL OR id = ANY($1)
      OR backend_id IN (SELECT q.backend_id FROM pools q JOIN backends b ON b.id = q.backend_id WHERE q.id = ANY($1) AND b.cap IS NOT NULL)
    ORDER BY id FOR UPDATE`,
-);
-
-/** Bytes promised on each disk of pools, by our reservations and by volumes that none of ours explains. */
-export const diskUse = statement<{ pool_id: string; disk: string; bytes: number }, [pools: readonly string[] | null]>(
-  `SELECT pool_id, disk, sum(bytes)::bigint AS bytes FROM (
-     SELECT pool_id, disk, bytes FROM reservation_copies
-     UNION ALL
-     SELECT v.pool_id, c ->> 'disk', v.bytes FROM backend_volumes v, jsonb_array_elements(v.copies) c
-     WHERE NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
-   ) held WHERE $1::text[] IS NULL OR pool_id = ANY($1) GROUP BY 1, 2`,
 );

@@ -7,7 +7,7 @@ import { record } from '../logbook/logbook';
 import { Refusal } from '../refusals/refusal';
 import { pools, type PoolModel } from './pool-model';
 import { tierOf, usualDisk } from './pool-row';
-import { diskUse, lockPools, poolsByBackend, poolsById, type StoredPool } from './pools.sql';
+import { lockPools, poolsByBackend, poolsById, type StoredPool } from './pools.sql';
 
 const toRow = (p: StoredPool): PoolRow => ({
   id: p.id,
@@ -62,13 +62,12 @@ export async function livePools(
   const named = ids === 'all' ? null : ids;
   if (lock) await lockPools(database, named);
   const rows = await poolsById(database, named);
-  const use = await diskUse(database, named);
   return rows.map((row) => ({
     ...toRow(row),
     path: row.path,
     reachable: row.reachable,
     healthy: row.healthy,
-    diskUse: Object.fromEntries(use.filter((u) => u.pool_id === row.id).map((u) => [u.disk, u.bytes])),
+    diskUse: row.disk_use ?? {},
   }));
 }
 
