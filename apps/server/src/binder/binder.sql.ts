@@ -2,6 +2,8 @@ import { relaxed } from '../database/relaxed.sql';
 import type { ClassManifest } from '@moorage/core/classes/manifest';
 import { statement } from '../database/statement';
 import { mayGoTo, setTo } from '../operations/kind';
+import type { Operation } from '../operations/operation';
+import { operationFields } from '../operations/operations.sql';
 import type { PlatformObject } from '../platform/connector';
 import { binding, releasing } from './kinds';
 
@@ -104,4 +106,30 @@ export const waitingFits = statement<
        WHERE m.class_name = o.class_name AND p.backend_id = $4))
      AND ($5::text IS NULL OR o.namespace = $5) AND ($6::text IS NULL OR o.class_name = $6)
    ORDER BY op.id LIMIT $1`,
+);
+
+/** Notes what was made for a claim, here and elsewhere, and moves its binding on: one way, since a claim waits for it. */
+export const noteVolumeMade = statement<
+  Operation,
+  [id: string, from: string, volume: string, backend: string, copies: string, further: string]
+>(
+  `WITH moved AS (
+     UPDATE operations SET ${setTo(binding, 'made')} WHERE id = $1 AND state = $2 RETURNING ${operationFields}
+   ), copied AS (
+     UPDATE further_copies f SET volume_id = made.volume FROM moved, jsonb_to_recordset($6::jsonb) AS made(mode text, volume text)
+     WHERE f.claim_uid = moved.subject AND f.mode = made.mode
+   ), kept AS (
+     UPDATE reservations r SET state = 'made', volume_id = $3, made_at = now() FROM moved
+     WHERE r.claim_uid = moved.subject AND r.state = 'held' RETURNING r.pool_id, r.volume_name, r.bytes, r.raw_bytes
+   ), known AS (
+     -- from now on: when the backend does not list it the next time, it was lost
+     INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
+     SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING
+   )
+   SELECT moved.*, ${relaxed} FROM moved`,
+);
+
+/** Moves a binding on whose volume the platform was told of. */
+export const noteVolumeWritten = statement<Operation, [id: string, from: string]>(
+  `UPDATE operations SET ${setTo(binding, 'written')} WHERE id = $1 AND state = $2 RETURNING ${operationFields}, ${relaxed}`,
 );

@@ -4,7 +4,6 @@ import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
-import { needNotWait } from '../database/relaxed.sql';
 import { asRecords, first } from '../database/statement';
 import type { Metrics } from '../metrics/metrics';
 import { noteMade } from '../mirror/mirror';
@@ -14,17 +13,16 @@ import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
-import { furtherCopies, reservationCopies, reservations } from '../reservations/reservation-model';
+import { reservationCopies, reservations } from '../reservations/reservation-model';
 import {
   furtherCopiesOf,
   goneDisks,
-  noteVolume,
   reservedFor,
   type FurtherCopy,
   type Reserved,
 } from '../reservations/reservation.sql';
 import { BackendProblem, type BackendVolume } from '../swordfish/connector';
-import { claimAndClass } from './binder.sql';
+import { claimAndClass, noteVolumeWritten, noteVolumeMade } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { persistentVolume } from './volume-manifest';
@@ -129,22 +127,17 @@ export class Binder {
     const placed = disks
       .filter((d) => d.poolId === held.pool_id)
       .map(({ disk, node }) => ({ disk, node, state: 'Synchronized', percent: 100 }));
-    const next = await this.database.transaction(async () => {
-      const moved = await advance(this.database, binding, operation, 'made');
-      if (!moved) return undefined;
-      await noteVolume(
+    const next = await first(
+      noteVolumeMade(
         this.database,
-        held.claim_uid,
+        operation.id,
+        operation.state,
         made.id,
         held.backend_id,
         asRecords(placed.length > 0 ? placed : made.copies),
-      );
-      for (const { mode, volume } of copies)
-        await furtherCopies
-          .in(this.database)
-          .update({ volumeId: volume }, { where: { claimUid: held.claim_uid, mode } });
-      return moved;
-    });
+        asRecords(copies),
+      ),
+    );
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
     if (!next) await this.discardUnclaimed(held, further);
     return next;
@@ -253,12 +246,12 @@ export class Binder {
       // written by an attempt whose answer was lost
       if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
     }
-    return this.database.transaction(async () => {
-      // written again when it is lost: the platform then says that it is there
-      await needNotWait(this.database);
-      if (made) await noteMade(this.database, 'persistentvolumes', made);
-      return advance(this.database, binding, operation, 'written');
-    });
+    const [moved] = await Promise.all([
+      first(noteVolumeWritten(this.database, operation.id, operation.state)),
+      // the watch tells of it in any case
+      made && noteMade(this.database, 'persistentvolumes', made).catch(() => undefined),
+    ]);
+    return moved;
   }
 
   /** Bound already when the mirror was faster than we; else the mirror will say so. */

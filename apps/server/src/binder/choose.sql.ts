@@ -70,7 +70,7 @@ export const renewDecision = statement<
 );
 
 /**
- * Keeps a decision, reserves what it says, its copies and the copies elsewhere, and moves the binding on, all at once: the pools are
+ * Keeps a decision, reserves what it says, its copies and the copies elsewhere, moves the binding on and tells of it, all at once: the pools are
  * locked, so each way to the database and back would let others wait.
  */
 export const reserveAll = statement<
@@ -84,6 +84,8 @@ export const reserveAll = statement<
     further: string,
     operation: string,
     from: string,
+    channel: string,
+    told: readonly string[],
   ]
 >(
   `WITH held AS (
@@ -105,5 +107,6 @@ export const reserveAll = statement<
      SELECT $1, f.* FROM jsonb_to_recordset($6::jsonb) AS f(mode text, pool_id text, bytes bigint, raw_bytes bigint,
        backend_iops double precision, backend_throughput double precision)
    )
-   UPDATE operations SET ${setTo(binding, 'making')}, decision_id = (SELECT id FROM decided) WHERE id = $7 AND state = $8 RETURNING ${operationFields}`,
+   UPDATE operations SET ${setTo(binding, 'making')}, decision_id = (SELECT id FROM decided) WHERE id = $7 AND state = $8
+   RETURNING ${operationFields}, (SELECT count(pg_notify($9, event)) FROM unnest($10::text[]) event) AS told`,
 );

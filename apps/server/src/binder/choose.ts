@@ -6,7 +6,7 @@ import { whatWouldBind } from '@moorage/core/placement/remedies';
 import type { PlacementInput } from '@moorage/core/placement/request';
 import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
-import { announce } from '../live/announce';
+import { liveChannel, payloadsOf } from '../live/announce';
 import type { Metrics } from '../metrics/metrics';
 import { placeTaken } from '../moorings/planned';
 import type { Operation } from '../operations/operation';
@@ -90,9 +90,10 @@ async function chooseUnderLocks(
       asRecords(further),
       operation.id,
       operation.state,
+      liveChannel,
+      payloadsOf([{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]),
     ),
   );
   if (claim.planned !== null) await placeTaken(database, claim);
-  await announce(database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]);
   return { moved };
 }

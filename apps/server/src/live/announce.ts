@@ -7,9 +7,13 @@ export const workChannel = 'moorage_work';
 /** Carries the keys of the event streams of sessions that were ended. */
 export const endedChannel = 'moorage_ended';
 
+/** Events as they are sent, each once. */
+export const payloadsOf = (events: readonly LiveEvent[]): string[] => [
+  ...new Set(events.map((event) => JSON.stringify(event))),
+];
+
 /** Tells every server, and through them every open page, what changed. Inside a transaction it is sent at commit. */
 export async function announce(database: Database, events: readonly LiveEvent[]): Promise<void> {
   if (events.length === 0) return;
-  const payloads = [...new Set(events.map((event) => JSON.stringify(event)))];
-  await notifyAll(database, liveChannel, payloads);
+  await notifyAll(database, liveChannel, payloadsOf(events));
 }

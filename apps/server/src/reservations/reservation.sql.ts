@@ -1,4 +1,3 @@
-import { relaxed } from '../database/relaxed.sql';
 import type { PoolFacts } from '@moorage/contract/backends';
 import { statement } from '../database/statement';
 
@@ -59,17 +58,6 @@ export const freeReserved = statement<{ pool_id: string; namespace: string }, [c
   `WITH gone AS (DELETE FROM reservations WHERE claim_uid = $1 RETURNING pool_id, namespace)
    SELECT pool_id, namespace FROM gone
    UNION SELECT f.pool_id, g.namespace FROM further_copies f, gone g WHERE f.claim_uid = $1`,
-);
-
-/** Writes down the volume of a claim that was reserved, and what its backend will list. */
-export const noteVolume = statement<object, [claim: string, volume: string, backend: string, copies: string]>(
-  `WITH kept AS (
-     UPDATE reservations SET state = 'made', volume_id = $2, made_at = now() WHERE claim_uid = $1 AND state = 'held'
-     RETURNING pool_id, volume_name, bytes, raw_bytes
-   )
-   -- known from now on: when the backend does not list it the next time, it was lost
-   INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
-   SELECT $3, $2, volume_name, pool_id, bytes, raw_bytes, 0, false, $4::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING RETURNING ${relaxed}`,
 );
 
 /** A disk of the copies of a claim that is gone, or whose node is. */
