@@ -192,6 +192,32 @@ describe('what the platform refuses half way', () => {
     expect((await post(claim('way-b'))).data.code).toBe('platform-exists');
   });
 
+  test('is seen and taken back by the namespace owner who began it, and by no other owner', async () => {
+    const ivo = await new Caller(server.url).signIn('ivo');
+    refuseSecond();
+    await post(`${claim('own-a')}---\n${claim('own-b')}`, ivo);
+    const list = (caller: Caller) => caller.ok<OperationPage>('GET', '/api/operations?show=stopped');
+    const [own] = (await list(ivo)).rows;
+    expect([own!.about, own!.can]).toEqual(['claim ferry-desk/own-a, claim ferry-desk/own-b', ['retry', 'cancel']]);
+    // what an operator began elsewhere is not theirs to see, nor to steer
+    world.platform.faults.add({
+      kind: 'refuse',
+      method: 'POST',
+      path: 'persistentvolumeclaims$',
+      skip: 1,
+      status: 422,
+      times: 1,
+    });
+    await post(`${claim('far-a', '1Gi', 'tide-gauges')}---\n${claim('far-b', '1Gi', 'wave-model')}`);
+    const far = (await list(maren)).rows.find((r) => r.about.includes('far-a'))!;
+    expect((await list(ivo)).rows.map((r) => r.id)).toEqual([own!.id]);
+    expect((await ivo.call('POST', `/api/operations/${far.id}/cancel`)).status).toBe(404);
+    await ivo.ok('POST', `/api/operations/${own!.id}/cancel`);
+    await eventually('it is taken back', async () => onPlatform('own-a') === undefined);
+    await steer(far.id, 'cancel');
+    await eventually('so is the other', async () => (await list(maren)).rows.every((r) => r.id !== far.id));
+  });
+
   test('of one name twice: the second is refused', async () => {
     const { status, data } = await post(`${claim('first')}---\n${claim('first')}`);
     expect(status).toBe(409);

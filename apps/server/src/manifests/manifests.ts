@@ -131,9 +131,11 @@ export async function makeFromManifest(
     outcome = { made, kept };
     if (steps.length === 0) return undefined;
     const about = aboutOf(steps.map((s) => s.step));
+    // of several namespaces it is nobody's but who asked for it
+    const [namespace, ...others] = new Set(read.map(namespaceOf));
     return {
       about,
-      ...(person.role === 'namespace-owner' && { namespace: person.namespaces[0] }),
+      ...(others.length === 0 && namespace !== undefined && { namespace }),
       steps,
       inside: outcome,
       entries: [],

@@ -90,7 +90,7 @@ const text = (word: string): string => `'${word.replace(/'/g, "''")}'`;
 export function setTo<S extends string>(kind: Kind<S>, to: S, waitingFor = 'NULL', at = ''): string {
   const { resting, ended, holds } = standing(kind, to);
   return `state = ${text(to)}, resting = ${resting}, ended_at = ${ended ? 'now()' : 'NULL'}, holds = ${holds === null ? 'NULL' : text(holds)},
-    waiting_for = ${waitingFor}, stopped = CASE ${at}stopped WHEN 'paused' THEN 'paused' END, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()`;
+    waiting_for = ${waitingFor}, stopped = ${ended ? 'NULL' : `CASE ${at}stopped WHEN 'paused' THEN 'paused' END`}, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()`;
 }
 
 /** For the `WHERE` of a statement: rows of a kind that may come to a state. */

@@ -63,7 +63,7 @@ export async function listOperations(
   { show, kind, cursor, limit }: OperationQuery,
 ): Promise<OperationPage> {
   const seen: WhereOptions = {
-    ...(sight.namespaces && { namespace: [...sight.namespaces] }),
+    ...(sight.namespaces && { [Op.or]: [{ namespace: [...sight.namespaces] }, { person: person.name }] }),
     ...(kind !== undefined && { kind }),
   };
   const by = newest[show];

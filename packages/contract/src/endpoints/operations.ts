@@ -1,5 +1,5 @@
 import { operationPageSchema, operationQuerySchema, operationSchema, retriedSchema, steerSchema } from '../operations';
-import { engineering, reading, type Endpoint } from './endpoint';
+import { claiming, engineering, reading, type Endpoint } from './endpoint';
 
 export const operationsEndpoints = {
   listOperations: {
@@ -15,7 +15,8 @@ export const operationsEndpoints = {
     path: '/api/operations/:id/:act',
     params: steerSchema,
     summary: 'Pause an operation, let it go on, try it again at once, or call it off',
-    allowed: engineering,
+    // which of them may steer which kind, its declaration says
+    allowed: [...new Set([...engineering, ...claiming])],
     response: operationSchema,
   },
   retryRefused: {
