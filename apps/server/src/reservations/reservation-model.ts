@@ -93,6 +93,7 @@ class FurtherCopyModel extends Model<InferAttributes<FurtherCopyModel>, InferCre
   declare mode: 'synchronous' | 'asynchronous';
 }
 
+/** Written by the statements of the binder. @public every table has its model */
 export const furtherCopies = table('further_copies', FurtherCopyModel, {
   claimUid: { type: DataTypes.TEXT, primaryKey: true },
   poolId: { type: DataTypes.TEXT, allowNull: false },
