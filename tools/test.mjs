@@ -127,6 +127,8 @@ async function tests() {
     await ensureBuilt({ web: withBrowser });
     await jest(['unit', 'interface', 'server', ...(withBrowser ? ['journeys'] : [])], {
       MOORAGE_TEST_POSTGRES: postgres.adminUrl,
+      // building the interface leaves its own word for this behind
+      NODE_ENV: 'test',
     });
   } finally {
     await postgres.stop();
