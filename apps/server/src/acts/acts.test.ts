@@ -167,3 +167,26 @@ test('planning nothing begins nothing', async () => {
   const room: ActRoom = { kind: actKind('draft', 'x'), write: () => Promise.resolve(1), tells: () => [] };
   expect(await acts.inTurn(room, ['nothing'], 'maren', () => Promise.resolve(undefined))).toBeUndefined();
 });
+
+test.each([
+  ['the marked one is deleted meanwhile', 'kept', 'changed Delete -'],
+  ['the one made is taken away meanwhile', 'fresh', before],
+])('when %s by somebody else, the rest is taken back all the same', async (_what, gone, expected) => {
+  const { platform, stands } = await world();
+  const name = `meanwhile-${gone}`;
+  const room: ActRoom<null, string> = {
+    kind: actKind('draft', 'Applying a draft'),
+    write: async () => {
+      await platform.ensureDeleted('storage.k8s.io/v1', 'StorageClass', gone);
+      throw new Error('somebody was faster');
+    },
+    tells: () => [],
+  };
+  const acts: Acts = new Acts(database, platform, turns, (id) => carry(acts.workOf(room) as Work, id, () => false));
+  const asked = acts.inTurn(room, [name], 'maren', () =>
+    Promise.resolve({ about: name, steps, inside: null, entries: [] }),
+  );
+  await expect(asked).rejects.toThrow('somebody was faster');
+  expect(await stands()).toBe(expected);
+  expect(await actHolds.in(database).count({ where: { thing: name } })).toBe(0);
+});

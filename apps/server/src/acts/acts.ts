@@ -122,7 +122,16 @@ export class Acts {
     ]);
     if (stands.state === 'done') return act.outcome;
     const error = act.problem ? restore(act.problem) : undefined;
-    if (error && stands.endedAt !== null) throw error;
+    if (stands.endedAt !== null)
+      throw (
+        error ??
+        new Refusal(
+          'conflict',
+          'called-off',
+          'Called off',
+          `It was ${stands.cause ?? 'called off'}. What was done before was taken back.`,
+        )
+      );
     const steps = await this.stepsOf(id);
     const standing = steps.filter((s) => s.state === 'asked' || s.state === 'done');
     const names = [...new Set(standing.map((s) => s.step.object.metadata.name))].slice(0, 20).join(', ');

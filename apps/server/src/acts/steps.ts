@@ -106,16 +106,26 @@ async function unmake(at: TwoWorlds, object: Manifest, uid: string | null): Prom
   return { uid: null, note: async () => void (isOurs && (await forget(at, object))) };
 }
 
+const nothingLeft: Answered = { uid: null, note: () => Promise.resolve() };
+
+/** What somebody took away, or made again, since: there is nothing left to take back, and theirs stays. */
+const unless =
+  (code: PlatformProblem['code']) =>
+  (error: unknown): Answered => {
+    if (error instanceof PlatformProblem && error.code === code) return nothingLeft;
+    throw error;
+  };
+
 /** Takes a step back, also one of which it is not known whether it was done. */
 export function carryBack(at: TwoWorlds, { step, uid }: ActStep): Promise<Answered> {
   switch (step.do) {
     case 'make':
       return unmake(at, step.object, uid);
     case 'patch':
-      return patch(at, step.back);
+      return patch(at, step.back).catch(unless('not-found'));
     case 'replace':
       return swap(at, step.was);
     case 'remove':
-      return make(at, step.object, true);
+      return make(at, step.object, true).catch(unless('exists'));
   }
 }

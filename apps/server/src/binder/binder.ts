@@ -248,8 +248,7 @@ export class Binder {
     }
     const [moved] = await Promise.all([
       first(noteVolumeWritten(this.database, operation.id, operation.state)),
-      // the watch tells of it in any case
-      made && noteMade(this.database, 'persistentvolumes', made).catch(() => undefined),
+      made && noteMade(this.database, 'persistentvolumes', made),
     ]);
     return moved;
   }
