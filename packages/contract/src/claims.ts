@@ -49,6 +49,25 @@ export const claimStates = [
 ] as const;
 export type ClaimState = (typeof claimStates)[number];
 
+/** How a thing stands, as its mark tells it. */
+const marks = ['settled', 'progress', 'waiting', 'degraded', 'person', 'lost', 'adrift'] as const;
+
+/** The mark of a claim in each state, in lists as in its Line. */
+export const claimMarks: Readonly<Record<ClaimState, (typeof marks)[number]>> = {
+  bound: 'settled',
+  binding: 'progress',
+  'waiting-pod': 'waiting',
+  'nothing-fits': 'person',
+  'no-class': 'person',
+  retrying: 'degraded',
+  stopped: 'person',
+  'held-back': 'waiting',
+  foreign: 'waiting',
+  lost: 'lost',
+  unreachable: 'person',
+  deleting: 'progress',
+};
+
 export const checkSchema = z.object({
   rule: z.string(),
   passed: z.boolean(),
@@ -186,7 +205,7 @@ export const linkSchema = z.object({
   name: z.string(),
   platformId: z.string().nullable(),
   backendId: z.string().nullable(),
-  mark: z.enum(['settled', 'progress', 'waiting', 'degraded', 'person', 'lost', 'adrift']),
+  mark: z.enum(marks),
   note: z.string().nullable(),
 });
 export type LineLink = z.infer<typeof linkSchema>;

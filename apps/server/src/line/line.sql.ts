@@ -1,3 +1,4 @@
+import type { ClaimState } from '@moorage/contract/claims';
 import { statement } from '../database/statement';
 import type { PlatformObject } from '../platform/connector';
 
@@ -7,7 +8,7 @@ export interface Chain {
   name: string;
   class_name: string | null;
   class_uid: string | null;
-  state: string;
+  state: ClaimState;
   pool_id: string | null;
   backend_id: string | null;
   backend_title: string | null;

@@ -1,22 +1,10 @@
-import type { Line, LineLink } from '@moorage/contract/claims';
+import { claimMarks, type Line, type LineLink } from '@moorage/contract/claims';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { chainOf, podsWith, type Chain } from './line.sql';
-
-const marks: Record<string, LineLink['mark']> = {
-  bound: 'settled',
-  binding: 'progress',
-  'waiting-pod': 'waiting',
-  'nothing-fits': 'person',
-  'no-class': 'person',
-  retrying: 'degraded',
-  lost: 'lost',
-  unreachable: 'person',
-  'held-back': 'waiting',
-};
 
 const copyNotes: Record<string, [LineLink['mark'], string]> = {
   Synchronized: ['settled', 'in sync'],
@@ -40,7 +28,8 @@ function volumeMark(chain: Chain): LineLink['mark'] {
   if (chain.missing_since) return 'lost';
   if (chain.reachable === false) return 'person';
   if (chain.degraded) return 'degraded';
-  return chain.volume_id ? 'settled' : 'progress';
+  if (chain.volume_id) return 'settled';
+  return chain.state === 'stopped' ? 'waiting' : 'progress';
 }
 
 function volumeNote(chain: Chain): string | null {
@@ -78,7 +67,7 @@ function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body:
       ),
     );
   }
-  links.push(link('claim', chain.name, marks[chain.state] ?? 'progress', { platform: chain.uid }));
+  links.push(link('claim', chain.name, claimMarks[chain.state], { platform: chain.uid }));
   if (chain.volume_name)
     links.push(
       link(

@@ -1,5 +1,5 @@
 import { Box, Button, Paper, TextField, Typography } from '@mui/material';
-import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
+import { claimMarks, type ClaimDetail as Detail, type ClaimRow } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
@@ -15,7 +15,7 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { deletionAsked, fateWords, usersWords } from '../words/deletion';
-import { claimSentence, stateMarks, stateWords } from '../words/claims';
+import { claimSentence, stateWords } from '../words/claims';
 import { Remedies } from './Remedies';
 import { Trace } from './Trace';
 
@@ -131,7 +131,7 @@ function Body({ detail }: { detail: Detail }) {
       <Paper sx={{ p: 2 }}>
         <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2 }}>
           <Typography component="h2" variant="h2">
-            <MarkedWord kind={stateMarks[claim.state]} word={stateWords[claim.state]} />
+            <MarkedWord kind={claimMarks[claim.state]} word={stateWords[claim.state]} />
           </Typography>
           <Typography variant="body1" sx={{ flex: 1 }} aria-live="polite">
             {claimSentence(claim)}

@@ -1,6 +1,6 @@
 import { Box, Button, MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import { DataGrid, type GridColDef, type GridSortModel } from '@mui/x-data-grid';
-import type { ClaimRow } from '@moorage/contract/claims';
+import { claimMarks, type ClaimRow } from '@moorage/contract/claims';
 import { useEffect, useMemo, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useClaims, useClasses, useNamespaces } from '../api/queries';
@@ -12,7 +12,7 @@ import { useMay } from '../parts/person';
 import { Size } from '../parts/Size';
 import { Empty, Failed } from '../parts/States';
 import { When } from '../parts/When';
-import { claimSentence, stateMarks, stateWords } from '../words/claims';
+import { claimSentence, stateWords } from '../words/claims';
 import { NewClaim } from './NewClaim';
 
 const sortOf: Record<string, string> = {
@@ -31,7 +31,7 @@ const columns: GridColDef<ClaimRow>[] = [
     width: 132,
     renderCell: ({ row }) => (
       <Changed key={row.uid} of={row.state}>
-        <Mark kind={stateMarks[row.state]} />
+        <Mark kind={claimMarks[row.state]} />
         {stateWords[row.state]}
       </Changed>
     ),

@@ -2,7 +2,7 @@ import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/mat
 import { styled } from '@mui/material/styles';
 import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
-import { Link as RouterLink } from 'react-router';
+import { Link as RouterLink, NavLink } from 'react-router';
 import { ask } from '../api/client';
 import { useFindings } from '../api/cluster-queries';
 import { useLiveState } from '../api/live';
@@ -20,6 +20,7 @@ const HeadLink = styled(Link)(({ theme }) => ({
   gap: theme.spacing(0.75),
   whiteSpace: 'nowrap',
   color: theme.palette.text.primary,
+  '&.active': { fontWeight: 600 },
 })) as typeof Link;
 
 /** How many findings are not set aside. */
@@ -41,11 +42,7 @@ function UnderWay() {
   const { data } = useOperationCounts();
   const { underWay, stopped } = data ?? { underWay: 0, stopped: 0 };
   return (
-    <HeadLink
-      component={RouterLink}
-      to={keep(stopped > 0 ? '/under-way?show=stopped' : '/under-way')}
-      underline="hover"
-    >
+    <HeadLink component={NavLink} to={keep(stopped > 0 ? '/under-way?show=stopped' : '/under-way')} underline="hover">
       <Mark kind={stopped > 0 ? 'person' : underWay > 0 ? 'progress' : 'settled'} />
       {stopped > 0 ? `${stopped} stopped` : underWay > 0 ? `${underWay} under way` : 'nothing under way'}
     </HeadLink>

@@ -1,21 +1,5 @@
 import type { ClaimRow, ClaimState } from '@moorage/contract/claims';
-import type { MarkKind } from '../marks/Mark';
 import { failureSentence } from './checks';
-
-export const stateMarks: Record<ClaimState, MarkKind> = {
-  bound: 'settled',
-  binding: 'progress',
-  'waiting-pod': 'waiting',
-  'nothing-fits': 'person',
-  'no-class': 'person',
-  retrying: 'degraded',
-  stopped: 'person',
-  'held-back': 'waiting',
-  foreign: 'waiting',
-  lost: 'lost',
-  unreachable: 'person',
-  deleting: 'progress',
-};
 
 export const stateWords: Record<ClaimState, string> = {
   bound: 'bound',

@@ -1,9 +1,9 @@
 import type { Change } from '@moorage/core/placement/change';
 import { ruleNames } from '@moorage/core/placement/rule';
-import { claimStates, type ClaimRow } from '@moorage/contract/claims';
+import { claimMarks, claimStates, type ClaimRow } from '@moorage/contract/claims';
 import { changeCost, changeSentence, changesSentence } from './changes';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from './checks';
-import { claimSentence, stateMarks, stateWords } from './claims';
+import { claimSentence, stateWords } from './claims';
 
 const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
   rule,
@@ -124,7 +124,7 @@ const claim = (part: Partial<ClaimRow>): ClaimRow => ({
 
 describe('words for claims', () => {
   test.each(claimStates)('%s has a mark, a word and a sentence', (state) => {
-    expect(stateMarks[state]).toBeDefined();
+    expect(claimMarks[state]).toBeDefined();
     expect(stateWords[state]).toBeTruthy();
     expect(claimSentence(claim({ state }))).not.toMatch(/undefined|null/);
   });
