@@ -1,8 +1,6 @@
 import { readdirSync } from 'node:fs';
 import js from '@eslint/js';
 import globals from 'globals';
-import { createTypeScriptImportResolver } from 'eslint-import-resolver-typescript';
-import { importX } from 'eslint-plugin-import-x';
 import hooks from 'eslint-plugin-react-hooks';
 import ts from 'typescript-eslint';
 
@@ -58,30 +56,6 @@ export default ts.config(
   { ignores: ['**/dist/**', '**/node_modules/**', '.moorage/**', 'coverage/**'] },
   js.configs.recommended,
   ...ts.configs.recommended,
-  {
-    files: ['{apps,packages}/*/src/**/*.{ts,tsx}'],
-    plugins: { 'import-x': importX },
-    settings: {
-      'import-x/resolver-next': [createTypeScriptImportResolver({ project: 'tsconfig.json' })],
-      'import-x/extensions': ['.ts', '.tsx'],
-      'import-x/parsers': { '@typescript-eslint/parser': ['.ts', '.tsx'] },
-    },
-    rules: { 'import-x/no-cycle': 'error' },
-  },
-  {
-    files: ['{apps,packages}/*/src/**/*.{ts,tsx}', 'tests/**/*.ts'],
-    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
-    rules: {
-      '@typescript-eslint/no-floating-promises': 'error',
-      '@typescript-eslint/no-misused-promises': ['error', { checksVoidReturn: { attributes: false } }],
-      ...Object.fromEntries(
-        ['argument', 'assignment', 'call', 'enum-comparison', 'member-access', 'return', 'unary-minus'].map((what) => [
-          `@typescript-eslint/no-unsafe-${what}`,
-          'error',
-        ]),
-      ),
-    },
-  },
   {
     languageOptions: { globals: { ...globals.node, ...globals.browser } },
     rules: {

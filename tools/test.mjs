@@ -102,16 +102,21 @@ function concerned() {
   return found;
 }
 
+/** Rules that need types, and circles among all files. */
+const typed = ['oxlint/bin/oxlint', '--type-aware', '--tsconfig', 'tsconfig.json'];
+
 async function checks() {
   const files = concerned();
   if (files) {
     await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', ...files);
     await check('lint', 'eslint/bin/eslint.js', ...files);
+    await check('promises', ...typed, ...files);
     return;
   }
   await check('formatting', 'prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.');
   await check('lint', 'eslint/bin/eslint.js', '.');
-  await check('types', 'typescript/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
+  await check('circles, promises', ...typed);
+  await check('types', 'typescript-native/bin/tsc', '--noEmit', '-p', 'tsconfig.json');
   await check('unused', 'knip/bin/knip.js', '--include', 'exports,types,files,dependencies', '--no-progress');
 }
 

@@ -2,7 +2,7 @@ import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
 import { Backends, ensureBackends } from './backends/backends';
-import { beginBinding, onMirror } from './binder/begin';
+import { beginBinding, onClaims } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
@@ -214,8 +214,10 @@ export class Engine {
     this.mirror = new Mirror(
       this.database,
       this.platform,
-      async (plural, changed, gone) => {
-        this.woken.push(...(await onMirror(this.database, plural, changed, gone)));
+      {
+        persistentvolumeclaims: async (changed, gone) => {
+          this.woken.push(...(await onClaims(this.database, changed, gone)));
+        },
       },
       () => {
         const ids = this.woken.splice(0);

@@ -3,11 +3,12 @@ import type { Manifest } from '@moorage/core/acts/platform-step';
 import type { Database } from '../database/database';
 import type { Turns } from '../live/turns';
 import { logbook } from '../logbook/logbook-model';
-import { afterFailure, mayMove, type Work } from '../operations/kind';
+import type { Work } from '../operations/kind';
 import { operations } from '../operations/operation-model';
-import { advance } from '../operations/operations';
+import { carryByHand } from '../testing/by-hand';
 import { migratedDatabase } from '../testing/databases';
-import { MemoryPlatform, type Fate } from '../testing/memory-platform';
+import type { Fate } from '../testing/fate';
+import { MemoryPlatform } from '../testing/memory-platform';
 import { actHolds, actSteps } from './act-model';
 import { Acts, type ActRoom } from './acts';
 import { actKind } from './kind';
@@ -57,24 +58,6 @@ async function world() {
 const before = 'changed Delete -, kept Delete -';
 const after = 'changed Retain -, fresh Delete -, kept Delete yes';
 
-/** Carries an operation as a runner does, until it rests; `dies` says after which step the server is killed. */
-async function carry(work: Work, id: string, dies: () => boolean): Promise<void> {
-  for (let tries = 0; tries < 40; tries++) {
-    const row = (await operations.in(database).findByPk(id))!;
-    const perform = work.steps[row.state];
-    if (row.endedAt !== null || row.stopped !== null || !perform) return;
-    try {
-      await perform({ ...row.get(), state: row.state });
-    } catch (error) {
-      const then = await (work.afterFailure?.(row.get(), error) ?? afterFailure(work.kind, row.get(), error));
-      if (then === 'undo' && mayMove(work.kind, row.state, 'undoing'))
-        await advance(database, work.kind, row, 'undoing', { cause: String(error) });
-    }
-    if (dies()) return;
-  }
-  throw new Error('it comes to no end');
-}
-
 let told = 0;
 async function run(fates: readonly Fate[], deaths: readonly boolean[], writes: 'goes' | 'fails') {
   const { platform, stands } = await world();
@@ -97,7 +80,7 @@ async function run(fates: readonly Fate[], deaths: readonly boolean[], writes: '
     operation = id;
     // each death is a server; the next one goes on where it stands
     for (let servers = 0; servers < 12; servers++) {
-      await carry(work, id, () => dying.shift() ?? false);
+      await carryByHand(database, work, id, () => dying.shift() ?? false);
       if ((await operations.in(database).findByPk(id))!.endedAt !== null) return;
     }
   });
@@ -182,7 +165,9 @@ test.each([
     },
     tells: () => [],
   };
-  const acts: Acts = new Acts(database, platform, turns, (id) => carry(acts.workOf(room) as Work, id, () => false));
+  const acts: Acts = new Acts(database, platform, turns, (id) =>
+    carryByHand(database, acts.workOf(room) as Work, id, () => false),
+  );
   const asked = acts.inTurn(room, [name], 'maren', () =>
     Promise.resolve({ about: name, steps, inside: null, entries: [] }),
   );

@@ -68,6 +68,9 @@ export class Backends {
     private readonly vault: Vault,
     private readonly metrics: Metrics,
     private readonly timeoutMs: number,
+    /** Opens the way to one backend. */
+    private readonly connect = (access: Access & { readonly name: string }): BackendConnector =>
+      new SwordfishConnector(new BackendHttp(access, timeoutMs, metrics)),
   ) {}
 
   async connector(id: string): Promise<BackendConnector> {
@@ -77,7 +80,7 @@ export class Backends {
     if (!row) throw new BackendProblem('not-found', `backend ${id} is not registered`);
     const { address, username, trust } = row;
     const access = { name: id, address, username, trust, password: this.vault.open(row.secret) };
-    const connector = new SwordfishConnector(new BackendHttp(access, this.timeoutMs, this.metrics));
+    const connector = this.connect(access);
     this.connectors.set(id, connector);
     return connector;
   }

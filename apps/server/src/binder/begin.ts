@@ -1,7 +1,7 @@
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
-import type { Plural, PlatformObject } from '../platform/connector';
+import type { PlatformObject } from '../platform/connector';
 import { beginBindings, beginReleases, giveUpBindings, leaveToPlatform, noteBoundClaims } from './binder.sql';
 
 /** Moves bindings on whose claims the platform has bound; gives those claims. */
@@ -11,14 +11,12 @@ export async function noteBound(database: Database, claims: readonly string[]): 
   return moved.map((m) => m.subject);
 }
 
-/** What the mirror saw, inside its transaction: gives the operations that should be looked at once it is committed. */
-export async function onMirror(
+/** What the mirror saw of claims, inside its transaction: gives the operations that should be looked at once it is committed. */
+export async function onClaims(
   database: Database,
-  plural: Plural,
   changed: readonly PlatformObject[],
   gone: readonly PlatformObject[],
 ): Promise<string[]> {
-  if (plural !== 'persistentvolumeclaims') return [];
   const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
   if (bound.length > 0) {
     await noteBound(database, bound);

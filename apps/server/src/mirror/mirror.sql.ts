@@ -8,9 +8,11 @@ const upsert = `INSERT INTO platform_objects (plural, uid, namespace, name, vers
    ON CONFLICT (plural, uid) DO UPDATE SET namespace = excluded.namespace, name = excluded.name, version = excluded.version,
      body = excluded.body, class_name = excluded.class_name, phase = excluded.phase, size_bytes = excluded.size_bytes`;
 
+const differs = '(platform_objects.version, platform_objects.body) IS DISTINCT FROM (excluded.version, excluded.body)';
+
 /** Writes objects as they are, whatever was known; gives those that differ. */
 export const takeObjects = statement<{ uid: string }, [plural: Plural, objects: string]>(
-  `${upsert} WHERE (platform_objects.version, platform_objects.body) IS DISTINCT FROM (excluded.version, excluded.body) RETURNING uid`,
+  `${upsert} WHERE ${differs} RETURNING uid`,
 );
 
 /** Writes objects that are not known yet. */
@@ -26,8 +28,30 @@ export const dropOthers = statement<{ body: PlatformObject }, [plural: Plural, u
   'DELETE FROM platform_objects WHERE plural = $1 AND NOT uid = ANY($2) RETURNING body',
 );
 
-/** Notes how far a kind of object was read. Each event of the platform comes through here. */
+const notesVersion = (version: string) =>
+  `INSERT INTO mirror_state (plural, version) VALUES ($1, ${version})
+   ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now()`;
+
+/** Notes how far a kind of object was listed. */
 export const noteVersion = statement<object, [plural: Plural, version: string]>(
-  `INSERT INTO mirror_state (plural, version) VALUES ($1, $2)
-   ON CONFLICT (plural) DO UPDATE SET version = excluded.version, seen_at = now() RETURNING ${relaxed}`,
+  `${notesVersion('$2')} RETURNING ${relaxed}`,
+);
+
+/** Takes what the platform told of a kind of object, how far that goes, and tells the servers: one way, since each event comes through here. */
+export const takeEvents = statement<
+  object,
+  [
+    plural: Plural,
+    changed: string,
+    gone: readonly string[],
+    version: string,
+    channel: string,
+    payloads: readonly string[],
+  ]
+>(
+  `WITH taken AS (${upsert} WHERE ${differs}),
+     dropped AS (DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($3)),
+     noted AS (${notesVersion('$4')}),
+     told AS (SELECT pg_notify($5, unnest($6::text[])))
+   SELECT count(*), ${relaxed} FROM told`,
 );

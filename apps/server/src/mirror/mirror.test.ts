@@ -66,10 +66,11 @@ beforeEach(async () => {
   mirror = new Mirror(
     database,
     platform,
-    (plural, changed, gone) => {
-      if (plural === 'namespaces')
+    {
+      namespaces: (changed, gone) => {
         heard.push({ changed: changed.map((o) => o.metadata.uid!), gone: gone.map((o) => o.metadata.uid!) });
-      return Promise.resolve();
+        return Promise.resolve();
+      },
     },
     () => undefined,
     pino({ level: 'silent' }),

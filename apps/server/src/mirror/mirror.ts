@@ -4,7 +4,7 @@ import { parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Logger } from 'pino';
 import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
-import { announce } from '../live/announce';
+import { announce, liveChannel, payloadsOf } from '../live/announce';
 import {
   mirrored,
   PlatformProblem,
@@ -14,14 +14,10 @@ import {
   type Plural,
 } from '../platform/connector';
 import { mirrorStates, platformObjects } from './mirror-model';
-import { dropOthers, noteVersion, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
+import { dropOthers, noteVersion, takeEvents, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
 
-/** Told of changed objects inside the transaction that writes them, so that nothing is missed when the server dies. */
-export type MirrorListener = (
-  plural: Plural,
-  changed: readonly PlatformObject[],
-  gone: readonly PlatformObject[],
-) => Promise<void>;
+/** Told of changed objects of one kind inside the transaction that writes them, so that nothing is missed when the server dies. */
+export type MirrorListener = (changed: readonly PlatformObject[], gone: readonly PlatformObject[]) => Promise<void>;
 
 const topicOf: Record<Plural, Topic> = {
   namespaces: 'namespaces',
@@ -64,7 +60,7 @@ export class Mirror {
   constructor(
     private readonly database: Database,
     private readonly platform: PlatformConnector,
-    private readonly listener: MirrorListener,
+    private readonly listeners: Partial<Record<Plural, MirrorListener>>,
     private readonly afterCommit: () => void,
     private readonly log: Logger,
   ) {}
@@ -118,7 +114,7 @@ export class Mirror {
   /** Watches until the platform ends it or a comparison is due; gives the version to go on from, or undefined to list again. */
   private async watchFrom(plural: Plural, from: string, signal: AbortSignal): Promise<string | undefined> {
     let version = from;
-    let queue: PlatformEvent[] = [];
+    const queue: PlatformEvent[] = [];
     let draining: Promise<void> | undefined;
     let failure: unknown;
     const due = new AbortController();
@@ -126,8 +122,7 @@ export class Mirror {
     const either = AbortSignal.any([signal, due.signal]);
     const drain = async () => {
       while (queue.length > 0 && !failure) {
-        const batch = queue;
-        queue = [];
+        const batch = queue.splice(0, pageSize);
         try {
           await this.apply(plural, batch);
           version = batch[batch.length - 1]!.object.metadata.resourceVersion ?? version;
@@ -166,16 +161,24 @@ export class Mirror {
     const changed = [...last.values()].filter((e) => e.type !== 'DELETED').map((e) => e.object);
     const gone = [...last.values()].filter((e) => e.type === 'DELETED').map((e) => e.object);
     const version = events[events.length - 1]!.object.metadata.resourceVersion!;
+    const take = () =>
+      takeEvents(
+        this.database,
+        plural,
+        asRecords(changed.map(toRow)),
+        gone.map((o) => o.metadata.uid!),
+        version,
+        liveChannel,
+        payloadsOf([
+          { topic: topicOf[plural] },
+          ...(plural === 'persistentvolumeclaims' ? [{ topic: 'namespaces' as const }] : []),
+        ]),
+      );
+    const listener = this.listeners[plural];
+    if (!listener) return void (await take());
     await this.database.transaction(async () => {
-      await this.write(plural, changed);
-      if (gone.length > 0)
-        await platformObjects.in(this.database).destroy({ where: { plural, uid: gone.map((o) => o.metadata.uid!) } });
-      await this.noteVersion(plural, version);
-      await this.listener(plural, changed, gone);
-      await announce(this.database, [
-        { topic: topicOf[plural] },
-        ...(plural === 'persistentvolumeclaims' ? [{ topic: 'namespaces' as const }] : []),
-      ]);
+      await take();
+      await listener(changed, gone);
     });
     this.afterCommit();
   }
@@ -192,20 +195,15 @@ export class Mirror {
         items.map((o) => o.metadata.uid!),
       );
       const uids = new Set(await this.write(plural, items));
-      await this.noteVersion(plural, version);
+      await noteVersion(this.database, plural, version);
       const changed = items.filter((o) => uids.has(o.metadata.uid!));
-      await this.listener(
-        plural,
+      await this.listeners[plural]?.(
         changed,
         gone.map((g) => g.body),
       );
       if (changed.length + gone.length > 0) await announce(this.database, [{ topic: topicOf[plural] }]);
     });
     this.afterCommit();
-  }
-
-  private async noteVersion(plural: Plural, version: string): Promise<void> {
-    await noteVersion(this.database, plural, version);
   }
 
   /** Writes what the platform says, whatever was known; gives the uids of those that differ. */

@@ -26,7 +26,11 @@ const urlOf = (name: string): string => {
 async function administer<T>(work: (client: pg.Client) => Promise<T>): Promise<T> {
   const client = new pg.Client({ connectionString: adminUrl() });
   await client.connect();
-  return work(client).finally(() => client.end());
+  try {
+    return await work(client);
+  } finally {
+    await client.end();
+  }
 }
 
 export interface TestDatabase {

@@ -7,6 +7,7 @@ import {
   type PlatformObject,
   type Plural,
 } from '../platform/connector';
+import { meet, type Fate } from './fate';
 
 const plurals: Readonly<Record<string, Plural>> = {
   Namespace: 'namespaces',
@@ -28,9 +29,6 @@ function merge(into: unknown, patch: unknown): unknown {
   return merged;
 }
 
-/** What may happen to a call: it is refused, or done and its answer lost, or never comes back. */
-export type Fate = 'answered' | 'refused' | 'lost' | 'unreachable';
-
 /** The platform in memory, held to the same tests as the real one. */
 export class MemoryPlatform implements PlatformConnector {
   private readonly objects = new Map<string, PlatformObject>();
@@ -49,15 +47,8 @@ export class MemoryPlatform implements PlatformConnector {
     this.oldest = ++this.version;
   }
 
-  private async changing<T>(work: () => T): Promise<T> {
-    const fate = this.fate();
-    await Promise.resolve();
-    if (fate === 'unreachable') throw new PlatformProblem('unreachable', 'nobody answers');
-    if (fate === 'refused') throw new PlatformProblem('invalid', 'refused');
-    const done = work();
-    if (fate === 'lost') throw new PlatformProblem('unreachable', 'the answer was lost');
-    return structuredClone(done);
-  }
+  private changing = <T>(work: () => T): Promise<T> =>
+    meet(this.fate(), (of, detail) => new PlatformProblem(of === 'refused' ? 'invalid' : of, detail), work);
 
   private keep(type: PlatformEvent['type'], object: PlatformObject): PlatformObject {
     this.version += 1;

@@ -1,0 +1,223 @@
+import { eddySeed, gneissSeed, kelpSeed } from '@moorage/standins/backend-seeds';
+import { startBackend } from '@moorage/standins/start';
+import { Metrics } from '../metrics/metrics';
+import { MemoryBackend } from '../testing/memory-backend';
+import type { BackendConnector, BackendView, NewPool } from './connector';
+import { BackendHttp } from './http';
+import { SwordfishConnector } from './swordfish';
+
+/** What is expected of whatever stands for a backend: the one over the wire, and the one in memory that tests use. */
+interface Under {
+  readonly connector: BackendConnector;
+  setFull(pool: string, full: boolean): void;
+  mirrorsOf(volume: string): string[];
+  end(): Promise<void>;
+}
+type Seed = ReturnType<typeof kelpSeed>;
+
+async function overTheWire(seed: Seed): Promise<Under> {
+  const started = await startBackend({ ...seed, createMs: 5 });
+  const { backend, url: address } = started;
+  const access = { name: seed.id, address, username: seed.user, password: seed.password };
+  const connector = new SwordfishConnector(
+    new BackendHttp({ ...access, trust: { kind: 'system' } }, 5000, new Metrics()),
+  );
+  return {
+    connector,
+    setFull: (pool, full) => backend.setFull(pool, full),
+    mirrorsOf: (volume) => backend.volume(volume).mirrors?.map((m) => m.target) ?? [],
+    end: async () => {
+      await connector.close();
+      await started.stop();
+    },
+  };
+}
+
+async function inMemory(seed: Seed): Promise<Under> {
+  const wire = await overTheWire(seed);
+  const connector = new MemoryBackend(await wire.connector.fetchView());
+  await wire.end();
+  return {
+    connector,
+    setFull: (pool, full) => connector.setFull(pool, full),
+    mirrorsOf: (volume) => connector.mirrorsOf(volume),
+    end: () => Promise.resolve(),
+  };
+}
+
+const GiB = 2 ** 30;
+const byNode = (x: { node: string }, y: { node: string }) => (x.node < y.node ? -1 : 1);
+
+describe.each([
+  ['over the wire', overTheWire],
+  ['in memory', inMemory],
+])('%s', (_name, make) => {
+  describe('a cluster whose disks we choose', () => {
+    let under: Under;
+    let connector: BackendConnector;
+    let view: BackendView;
+    beforeAll(async () => {
+      under = await make(kelpSeed());
+      ({ connector } = under);
+      view = await connector.fetchView();
+    });
+    afterAll(() => under.end());
+
+    const poolOf = (name: string) => view.pools.find((p) => p.name === name)!;
+    /** One disk of the pool on each of the first nodes. */
+    const disksFor = (count: number) => {
+      const owned = view.disks.filter((d) => d.owner === 'kelp-nvme' && d.works);
+      const nodes = [...new Set(owned.map((d) => d.node))].sort().slice(0, count);
+      return nodes.map((node) => ({ id: owned.find((d) => d.node === node)!.id, node }));
+    };
+    const asked = (name: string, bytes = 2 * GiB) => ({
+      ...{ name, bytes, copies: 2, encrypted: true, disks: disksFor(2) },
+      poolPath: poolOf('kelp-nvme').path,
+    });
+
+    test('a volume is made ready, with its copies where they were asked for, and listed', async () => {
+      const made = await connector.createVolume(asked('vol-a'));
+      expect(made).toMatchObject({ name: 'vol-a', pool: 'kelp-nvme', bytes: 2 * GiB, ready: true, degraded: false });
+      const [listed, ...others] = (await connector.fetchView()).volumes.filter((v) => v.name === 'vol-a');
+      expect([listed!.id, others]).toEqual([made.id, []]);
+      expect(listed!.copies.map(({ disk, node }) => ({ id: disk, node })).sort(byNode)).toEqual(disksFor(2));
+    });
+
+    test('a name that is taken is refused as such, and found by it', async () => {
+      const made = await connector.createVolume(asked('vol-taken'));
+      await expect(connector.createVolume(asked('vol-taken', 3 * GiB))).rejects.toMatchObject({ code: 'exists' });
+      expect(await connector.findVolume('vol-taken')).toMatchObject({ id: made.id, bytes: 2 * GiB });
+      expect(await connector.findVolume('vol-none')).toBeUndefined();
+    });
+
+    test.each<[string, string, object]>([
+      ['a size it does not make', 'refused', { bytes: 5 }],
+      ['a pool that it does not have', 'not-found', { poolPath: '/redfish/v1/Storage/kelp/StoragePools/none' }],
+    ])('%s is told as %s, and nothing is made', async (_what, code, part) => {
+      await expect(connector.createVolume({ ...asked('vol-wrong'), ...part })).rejects.toMatchObject({ code });
+      expect(await connector.findVolume('vol-wrong')).toBeUndefined();
+    });
+
+    test('copies on one node, or on a disk of another pool, are refused', async () => {
+      const [one] = disksFor(1);
+      const two = view.disks.filter((d) => d.owner === 'kelp-nvme' && d.node === one!.node && d.works).slice(0, 2);
+      expect(two).toHaveLength(2);
+      const other = view.disks.find((d) => d.owner === 'kelp-deep' && d.node !== one!.node)!;
+      for (const disks of [two, [one!, other]].map((pair) => pair.map(({ id, node }) => ({ id, node }))))
+        await expect(connector.createVolume({ ...asked('vol-near'), disks })).rejects.toMatchObject({
+          code: 'refused',
+          isForGood: true,
+        });
+    });
+
+    test('a full pool is told apart from a refusal, since another pool may do', async () => {
+      under.setFull('kelp-nvme', true);
+      await expect(connector.createVolume(asked('vol-full'))).rejects.toMatchObject({ code: 'full', isForGood: false });
+      under.setFull('kelp-nvme', false);
+      await expect(connector.createVolume(asked('vol-full'))).resolves.toMatchObject({ ready: true });
+    });
+
+    test('what is deleted is gone, and again is fine', async () => {
+      const { id } = await connector.createVolume(asked('vol-gone'));
+      await connector.ensureVolumeDeleted(id);
+      await connector.ensureVolumeDeleted(id);
+      expect(await connector.findVolume('vol-gone')).toBeUndefined();
+    });
+
+    test('a volume writes to another backend once, however often that is asked for', async () => {
+      const { id } = await connector.createVolume(asked('vol-mirrored'));
+      const onto = { backend: 'basalt', volume: 'far', mode: 'synchronous' } as const;
+      await connector.ensureMirrored(id, onto);
+      await connector.ensureMirrored(id, onto);
+      expect(under.mirrorsOf(id)).toEqual(['urn:vast-moorage:basalt:far']);
+      await expect(connector.ensureMirrored('none', onto)).rejects.toMatchObject({ code: 'not-found' });
+    });
+
+    test('it keeps no list of addresses, and says so', async () => {
+      expect(await connector.fetchClients()).toBeUndefined();
+      await expect(connector.ensureClient('10.60.0.99')).rejects.toMatchObject({ code: 'refused' });
+    });
+  });
+
+  describe('bare disks that pools are made of', () => {
+    let under: Under;
+    let connector: BackendConnector;
+    let view: BackendView;
+    beforeAll(async () => {
+      under = await make(eddySeed());
+      ({ connector } = under);
+      view = await connector.fetchView();
+    });
+    afterAll(() => under.end());
+    const free = () => {
+      const { id, node } = view.disks.find((d) => d.use === 'free' && d.works && d.lasting)!;
+      return { id, node };
+    };
+    const ownerOf = async (id: string) => (await connector.fetchView()).disks.find((d) => d.id === id)?.owner;
+    const pool = (name: string): NewPool => ({
+      ...{ name, scheme: { kind: 'copies', copies: 2 }, level: 'node' },
+      ...{ protocols: ['NVMeOverFabrics'], encrypted: false, internal: false },
+    });
+
+    test('a pool is made once, takes bare disks, gives them back, and goes', async () => {
+      await connector.ensurePool(pool('made'));
+      await connector.ensurePool(pool('made'));
+      expect((await connector.fetchView()).pools.filter((p) => p.name === 'made')).toHaveLength(1);
+      const disk = free();
+      await connector.addDisks('made', [disk]);
+      await connector.addDisks('made', [disk]);
+      expect(await ownerOf(disk.id)).toBe('made');
+      await expect(connector.ensurePoolDeleted('made')).rejects.toMatchObject({ code: 'refused' });
+      await connector.removeDisks('made', [disk]);
+      expect(await ownerOf(disk.id)).toBeUndefined();
+      await connector.ensurePoolDeleted('made');
+      await connector.ensurePoolDeleted('made');
+      expect((await connector.fetchView()).pools.map((p) => p.name)).not.toContain('made');
+    });
+
+    test('disks that belong elsewhere are refused, all or none', async () => {
+      const bare = free();
+      const { id, node } = view.disks.find((d) => d.use === 'free' && d.works && d.lasting && d.id !== bare.id)!;
+      for (const name of ['first', 'greedy']) await connector.ensurePool(pool(name));
+      await connector.addDisks('first', [{ id, node }]);
+      await expect(connector.addDisks('greedy', [bare, { id, node }])).rejects.toMatchObject({ code: 'refused' });
+      expect([await ownerOf(bare.id), await ownerOf(id)]).toEqual([undefined, 'first']);
+      const system = view.disks.find((d) => d.use === 'system' || d.use === 'mounted')!;
+      await expect(connector.addDisks('greedy', [{ id: system.id, node: system.node }])).rejects.toMatchObject({
+        code: 'refused',
+      });
+    });
+  });
+
+  describe('an array that places data itself', () => {
+    let under: Under;
+    let connector: BackendConnector;
+    beforeAll(async () => {
+      under = await make(gneissSeed());
+      ({ connector } = under);
+    });
+    afterAll(() => under.end());
+
+    test('a volume needs no disks there', async () => {
+      const { pools } = await connector.fetchView();
+      const { path, name: pool, facts } = pools[0]!;
+      const bytes = 4 * facts.minimum;
+      const made = await connector.createVolume({
+        ...{ name: 'vol-a', poolPath: path, bytes, copies: 1, encrypted: false, disks: [] },
+      });
+      expect(made).toMatchObject({ pool, bytes, ready: true, copies: [] });
+    });
+
+    test('an address is let in once and taken away alone; the ranges that hold it among others stay', async () => {
+      const before = (await connector.fetchClients())!;
+      expect(before.length).toBeGreaterThan(0);
+      await connector.ensureClient('10.60.0.99');
+      await connector.ensureClient('10.60.0.99');
+      const added = (await connector.fetchClients())!.filter((c) => c.address === '10.60.0.99');
+      expect(added).toHaveLength(1);
+      await connector.ensureClientGone('10.60.0.99');
+      await connector.ensureClientGone('10.60.0.99');
+      expect(await connector.fetchClients()).toEqual(before);
+    });
+  });
+});

@@ -1,0 +1,194 @@
+import { randomUUID } from 'node:crypto';
+import { isIP } from 'node:net';
+import { singleAddressMask } from '@moorage/core/nodes/readiness';
+import {
+  BackendProblem,
+  type BackendConnector,
+  type BackendView,
+  type BackendVolume,
+  type DiskAt,
+  type MirrorTarget,
+  type NewBackendVolume,
+  type NewPool,
+} from '../swordfish/connector';
+import { meet, type Fate } from './fate';
+
+type PoolView = BackendView['pools'][number];
+const refused = (detail: string) => new BackendProblem('refused', detail);
+/** Of a pool that was just made: nothing is in it yet. */
+const bareFacts: Omit<PoolView['facts'], 'redundancy'> = {
+  ...{ protocols: [], access: ['block'], sharedBlock: true, encryption: false, expansion: true },
+  ...{ snapshots: true, clones: true, offsite: false, compression: false, deduplication: false },
+  ...{ busy: false, readOnly: false, zones: [], minimum: 2 ** 20, maximum: 2 ** 44, granule: 2 ** 20 },
+  ...{ disks: [], consumedRaw: 0, iops: 0, throughput: 0, amplification: 1 },
+};
+const lastPart = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+
+/** A backend in memory that begins as another one was seen, held to the same tests as the real one. */
+export class MemoryBackend implements BackendConnector {
+  private readonly volumes = new Map<string, BackendVolume>();
+  private readonly mirrors = new Map<string, Map<string, MirrorTarget['mode']>>();
+  private readonly pools: Map<string, PoolView>;
+  private readonly owners = new Map<string, string>();
+  private clients: { readonly address: string; readonly mask: string }[] | undefined;
+  private readonly full = new Set<string>();
+  /** Decides what becomes of each call that changes something. */
+  fate: () => Fate = () => 'answered';
+
+  constructor(private readonly seen: BackendView) {
+    this.pools = new Map(seen.pools.map((p) => [p.name, p]));
+    for (const { id, owner } of seen.disks) if (owner) this.owners.set(id, owner);
+    for (const volume of seen.volumes) this.volumes.set(volume.id, volume);
+    this.clients = seen.ways.clients && [...seen.ways.clients];
+  }
+
+  setFull(pool: string, full: boolean): void {
+    if (full) this.full.add(pool);
+    else this.full.delete(pool);
+  }
+
+  /** Where the writes of a volume go as well. */
+  mirrorsOf = (volume: string): string[] => [...(this.mirrors.get(volume)?.keys() ?? [])];
+
+  private changing = <T>(work: () => T): Promise<T> =>
+    meet(this.fate(), (of, detail) => new BackendProblem(of, detail), work);
+
+  private pool(name: string): PoolView {
+    const found = this.pools.get(name);
+    if (!found) throw new BackendProblem('not-found', `there is no pool ${name}`);
+    return found;
+  }
+
+  private diskAt({ id, node }: DiskAt) {
+    const found = this.seen.disks.find((d) => d.id === id && d.node === node);
+    if (!found) throw new BackendProblem('not-found', `there is no drive ${id} on ${node}`);
+    return found;
+  }
+
+  fetchView(): Promise<BackendView> {
+    const disks = this.seen.disks.map(({ owner: _, ...disk }) => {
+      const owner = this.owners.get(disk.id);
+      if (owner) return { ...disk, use: 'owned' as const, owner };
+      return disk.use === 'owned' ? { ...disk, use: 'free' as const } : disk;
+    });
+    const ways = { ...this.seen.ways, ...(this.clients && { clients: this.clients }) };
+    return Promise.resolve(
+      structuredClone({
+        ...this.seen,
+        pools: [...this.pools.values()],
+        volumes: [...this.volumes.values()],
+        disks,
+        ways,
+      }),
+    );
+  }
+
+  createVolume(asked: NewBackendVolume): Promise<BackendVolume> {
+    return this.changing(() => {
+      const pool = this.pool(lastPart(asked.poolPath));
+      if ([...this.volumes.values()].some((v) => v.name === asked.name))
+        throw new BackendProblem('exists', `there is a volume ${asked.name}`);
+      const { minimum, maximum, granule } = pool.facts;
+      if (asked.bytes < minimum || asked.bytes > maximum || asked.bytes % granule !== 0)
+        throw refused(`${asked.bytes} bytes is no size of a volume on ${pool.name}`);
+      if (this.full.has(pool.name)) throw new BackendProblem('full', `${pool.name} is full`);
+      const strange = asked.disks.find((d) => this.owners.get(this.diskAt(d).id) !== pool.name);
+      if (strange) throw refused(`drive ${strange.id} does not belong to ${pool.name}`);
+      if (new Set(asked.disks.map((d) => d.node)).size !== asked.disks.length)
+        throw refused('copies must be on different nodes');
+      const volume = {
+        ...{ id: randomUUID(), name: asked.name, pool: pool.name, bytes: asked.bytes, consumed: 0 },
+        ...{ ready: true, degraded: false, offline: false },
+        copies: asked.disks.map(({ id, node }) => ({ disk: id, node, state: 'Synchronized', percent: 100 })),
+      };
+      this.volumes.set(volume.id, volume);
+      return volume;
+    });
+  }
+
+  findVolume(name: string): Promise<BackendVolume | undefined> {
+    return Promise.resolve(structuredClone([...this.volumes.values()].find((v) => v.name === name)));
+  }
+
+  ensureVolumeDeleted(id: string): Promise<void> {
+    return this.changing(() => {
+      this.volumes.delete(id);
+    });
+  }
+
+  ensureMirrored(volumeId: string, { backend, volume, mode }: MirrorTarget): Promise<void> {
+    return this.changing(() => {
+      const from = this.volumes.get(volumeId);
+      if (!from) throw new BackendProblem('not-found', `there is no volume ${volumeId}`);
+      if (mode === 'asynchronous' && !this.pool(from.pool).facts.offsite)
+        throw refused(`${from.pool} sends no copies to other sites`);
+      this.mirrors.set(
+        volumeId,
+        new Map([...(this.mirrors.get(volumeId) ?? []), [`urn:vast-moorage:${backend}:${volume}`, mode]]),
+      );
+    });
+  }
+
+  ensurePool({ name, scheme, level, protocols, encrypted }: NewPool): Promise<void> {
+    return this.changing(() => {
+      if (this.pools.has(name)) return;
+      const redundancy = { kind: 'spread' as const, scheme, level, domains: [] };
+      const facts = { ...bareFacts, protocols: [...protocols], encryption: encrypted, redundancy };
+      this.pools.set(name, { name, path: `/pools/${name}`, facts });
+    });
+  }
+
+  addDisks(pool: string, disks: readonly DiskAt[]): Promise<void> {
+    return this.changing(() => {
+      this.pool(pool);
+      for (const disk of disks) {
+        const owner = this.owners.get(disk.id);
+        const { use } = this.diskAt(disk);
+        if (owner === pool) continue;
+        if (owner !== undefined || (use !== 'free' && use !== 'owned')) throw refused(`drive ${disk.id} is in use`);
+      }
+      for (const { id } of disks) this.owners.set(id, pool);
+    });
+  }
+
+  removeDisks(pool: string, disks: readonly DiskAt[]): Promise<void> {
+    return this.changing(() => {
+      const leaving = new Set(disks.filter((d) => this.owners.get(d.id) === pool).map((d) => d.id));
+      const left = [...this.owners].filter(([id, owner]) => owner === pool && !leaving.has(id)).length;
+      const held = [...this.volumes.values()].some((v) => v.pool === pool);
+      if (held && left === 0) throw refused('what is on these drives fits nowhere else');
+      for (const id of leaving) this.owners.delete(id);
+    });
+  }
+
+  ensurePoolDeleted(name: string): Promise<void> {
+    return this.changing(() => {
+      const held = [...this.volumes.values()].some((v) => v.pool === name) || [...this.owners.values()].includes(name);
+      if (held) throw refused(`${name} still holds volumes or drives`);
+      this.pools.delete(name);
+    });
+  }
+
+  fetchClients = () => Promise.resolve(this.clients && [...this.clients]);
+
+  ensureClient(address: string): Promise<void> {
+    return this.changing(() => {
+      if (!this.clients) throw refused('it keeps no list of addresses that may mount its exports');
+      if (isIP(address) !== 4) throw refused(`${address} is no address`);
+      if (!this.clients.some((c) => isOnly(c, address))) this.clients.push({ address, mask: singleAddressMask });
+    });
+  }
+
+  ensureClientGone(address: string): Promise<void> {
+    return this.changing(() => {
+      this.clients = this.clients?.filter((c) => !isOnly(c, address));
+    });
+  }
+
+  fetchLoad = () => Promise.resolve(new Map());
+  fetchEvents = () => Promise.resolve([]);
+  close = () => Promise.resolve();
+}
+
+const isOnly = (range: { readonly address: string; readonly mask: string }, address: string) =>
+  range.address === address && range.mask === singleAddressMask;
