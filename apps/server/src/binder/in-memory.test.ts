@@ -80,7 +80,8 @@ let told = 0;
 /** A world with claims that are pending; `fates` meet the calls to both sides in turn, `deaths` say after which steps the server dies. */
 async function world(fates: readonly Fate[], deaths: readonly boolean[]) {
   // each world has a platform of its own
-  for (const model of [mirrorStates, platformObjects]) await model.in(database).destroy({ where: {} });
+  await mirrorStates.in(database).destroy({ where: {} });
+  await platformObjects.in(database).destroy({ where: {} });
   const platform = new MemoryPlatform();
   const backend = new MemoryBackend(seen);
   const backends = new Backends(database, vault, metrics, 1000, () => backend);
