@@ -19,9 +19,11 @@ export async function onClaims(
 ): Promise<string[]> {
   const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
   if (bound.length > 0) {
-    await noteBound(database, bound);
+    // the mirror itself tells of changed claims
+    const moved = new Set((await noteBoundClaims(database, bound)).map((b) => b.subject));
     // bound by the platform to a volume made beforehand: nothing is left to do here
-    await leaveToPlatform(database, bound);
+    const others = bound.filter((uid) => !moved.has(uid));
+    if (others.length > 0) await leaveToPlatform(database, others);
   }
   const pending = changed
     .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)

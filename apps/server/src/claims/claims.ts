@@ -175,12 +175,14 @@ export async function getClaim(
   name: string,
 ): Promise<ClaimDetail> {
   const row = await getStored(database, sight, namespace, name);
-  const made = await decisions
-    .in(database)
-    .findAll({ where: { claimUid: row.uid }, order: [['id', 'DESC']], limit: 20 });
+  const [made, usedBy, [claim]] = await Promise.all([
+    decisions.in(database).findAll({ where: { claimUid: row.uid }, order: [['id', 'DESC']], limit: 20 }),
+    usersOf(database, row),
+    withNearest(database, [row]),
+  ]);
   return {
-    claim: (await withNearest(database, [row]))[0]!,
-    usedBy: await usersOf(database, row),
+    claim: claim!,
+    usedBy,
     decisions: made.map((d) => ({
       madeAt: d.madeAt.toISOString(),
       tookMicros: d.tookMicros,

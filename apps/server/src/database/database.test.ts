@@ -86,3 +86,61 @@ test('after its end, what it began goes on outside of it', async () => {
   ended.open();
   expect(await late).toEqual(['kept']);
 });
+
+describe('what is gathered', () => {
+  const sent: (readonly string[])[] = [];
+  beforeEach(() => void (sent.length = 0));
+  const send = async (_database: Database, values: readonly string[]) => {
+    // in the transaction itself: told with its commit, or not at all
+    sent.push([...values, ...(await things())]);
+  };
+
+  test('is sent once, each value once, before the commit, and with what was done until then', async () => {
+    await database.transaction(async () => {
+      await database.gather(['a', 'b'], send);
+      await database.transaction(() => database.gather(['b', 'c'], send));
+      expect(sent).toEqual([]);
+      await keep('later');
+    });
+    expect(sent).toEqual([['a', 'b', 'c', 'later']]);
+  });
+
+  test('is sent at once outside of a transaction, and again in the next one', async () => {
+    await database.gather(['a'], send);
+    expect(sent).toEqual([['a']]);
+    await database.transaction(() => database.gather(['a'], send));
+    expect(sent).toEqual([['a'], ['a']]);
+  });
+
+  test('is not sent when the transaction fails', async () => {
+    const failed = database.transaction(async () => {
+      await database.gather(['a'], send);
+      throw new Error('at the end');
+    });
+    await expect(failed).rejects.toThrow('at the end');
+    await database.transaction(() => Promise.resolve());
+    expect(sent).toEqual([]);
+  });
+
+  test('takes the transaction with it when it cannot be sent', async () => {
+    const failed = database.transaction(async () => {
+      await keep('untold');
+      await database.gather(['a'], () => Promise.reject(new Error('nobody can be told')));
+    });
+    await expect(failed).rejects.toThrow('nobody can be told');
+    expect(await things()).toEqual([]);
+  });
+
+  test('of two transactions at once stays apart', async () => {
+    const { opened, open } = gate();
+    const first = database.transaction(async () => {
+      await database.gather(['of the first'], send);
+      await opened;
+    });
+    await database.transaction(() => database.gather(['of the second'], send));
+    expect(sent).toEqual([['of the second']]);
+    open();
+    await first;
+    expect(sent).toEqual([['of the second'], ['of the first']]);
+  });
+});

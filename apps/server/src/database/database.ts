@@ -14,6 +14,19 @@ Sequelize.useCLS({
   set: (key: string, value: unknown) => underWay.getStore()?.set(key, value),
 });
 
+type Send = (database: Database, values: readonly string[]) => Promise<void>;
+
+/** What the transaction under way has still to send; undefined outside of one. */
+function gathered(): Map<Send, ReadonlySet<string>> | undefined {
+  const context = underWay.getStore();
+  if (!context?.get('transaction')) return undefined;
+  const known = context.get('gathered') as Map<Send, ReadonlySet<string>> | undefined;
+  if (known) return known;
+  const fresh = new Map<Send, ReadonlySet<string>>();
+  context.set('gathered', fresh);
+  return fresh;
+}
+
 /** PostgreSQL through Sequelize: statements with bound values, and transactions. */
 export class Database {
   readonly sequelize: Sequelize;
@@ -42,7 +55,19 @@ export class Database {
   /** All or nothing of what is done inside. Inside another it is a part of that one. */
   transaction<T>(work: () => Promise<T>): Promise<T> {
     const outer = underWay.getStore()?.get('transaction') as Transaction | null | undefined;
-    return outer ? work() : this.sequelize.transaction(work);
+    if (outer) return work();
+    return this.sequelize.transaction(async () => {
+      const done = await work();
+      for (const [send, values] of gathered() ?? []) await send(this, [...values]);
+      return done;
+    });
+  }
+
+  /** Sends values: at once, or, inside a transaction, together with all others that it gathers, each once, before its commit. */
+  async gather(values: readonly string[], send: Send): Promise<void> {
+    const all = gathered();
+    if (!all) return send(this, values);
+    all.set(send, new Set([...(all.get(send) ?? []), ...values]));
   }
 
   close(): Promise<void> {

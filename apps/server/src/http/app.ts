@@ -1,5 +1,4 @@
 import { join } from 'node:path';
-import connectPgSimple from 'connect-pg-simple';
 import express, { type Express, type NextFunction, type Request, type Response } from 'express';
 import session from 'express-session';
 import helmet from 'helmet';
@@ -17,8 +16,7 @@ import { knownHosts, noStore, sameOrigin } from './guards';
 import { makeHandlers } from './handlers';
 import { statusOf, toBody, toRefusal } from './problem';
 import { bindRoutes } from './routes';
-
-export const sessionMs = 12 * 3_600_000;
+import { SessionStore, sessionMs } from './sessions';
 
 function securityHeaders() {
   return helmet({
@@ -71,18 +69,12 @@ export function makeApp(
   });
   if (config.webRoot) app.use(express.static(config.webRoot, { index: false, maxAge: '1h' }));
   app.use('/api', measure(metrics), noStore, sameOrigin);
-  const PgStore = connectPgSimple(session);
   const readSession = session({
     name: 'moorage',
     secret: config.sessionSecret,
     resave: false,
     saveUninitialized: false,
-    store: new PgStore({
-      pool: sessions,
-      tableName: 'session',
-      pruneSessionInterval: 3600,
-      errorLog: (...words: unknown[]) => log.warn({ words }, 'the session store met an error'),
-    }),
+    store: new SessionStore(sessions, log),
     proxy: config.behindTls,
     cookie: { httpOnly: true, sameSite: 'strict', secure: config.behindTls, maxAge: sessionMs },
   });

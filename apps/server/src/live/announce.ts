@@ -12,8 +12,11 @@ export const payloadsOf = (events: readonly LiveEvent[]): string[] => [
   ...new Set(events.map((event) => JSON.stringify(event))),
 ];
 
-/** Tells every server, and through them every open page, what changed. Inside a transaction it is sent at commit. */
+/** Tells every server, and through them every open page, what changed. Inside a transaction it is sent with its commit, each event once. */
 export async function announce(database: Database, events: readonly LiveEvent[]): Promise<void> {
-  if (events.length === 0) return;
-  await notifyAll(database, liveChannel, payloadsOf(events));
+  if (events.length > 0) await database.gather(payloadsOf(events), send);
 }
+
+const send = async (database: Database, payloads: readonly string[]): Promise<void> => {
+  await notifyAll(database, liveChannel, payloads);
+};

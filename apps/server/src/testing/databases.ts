@@ -81,12 +81,17 @@ async function prepare(url: string, people: Estate['people']): Promise<void> {
 }
 
 /** A database of its own with today's tables, empty. */
-export async function migratedDatabase(): Promise<{ readonly database: Database; end(): Promise<void> }> {
+export async function migratedDatabase(): Promise<{
+  readonly database: Database;
+  readonly url: string;
+  end(): Promise<void>;
+}> {
   const made = await makeDatabase();
   const database = new Database(made.url);
   await migrate(database, Buffer.alloc(32, 7));
   return {
     database,
+    url: made.url,
     end: async () => {
       await database.close();
       await made.drop();

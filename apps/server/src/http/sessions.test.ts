@@ -1,0 +1,71 @@
+import { Cookie, type SessionData } from 'express-session';
+import pg from 'pg';
+import pino from 'pino';
+import { migratedDatabase } from '../testing/databases';
+import { SessionStore, sessionMs } from './sessions';
+
+let made: Awaited<ReturnType<typeof migratedDatabase>>;
+let pool: pg.Pool;
+let store: SessionStore;
+let now = 0;
+const minute = 60_000;
+
+beforeAll(async () => {
+  made = await migratedDatabase();
+  pool = new pg.Pool({ connectionString: made.url, max: 2 });
+});
+afterAll(async () => {
+  await pool.end();
+  await made.end();
+});
+beforeEach(() => {
+  now = Date.now();
+  store = new SessionStore(pool, pino({ level: 'silent' }), () => now);
+});
+afterEach(() => store.close());
+
+const data = (at = now): SessionData => {
+  const cookie = new Cookie();
+  cookie.expires = new Date(at + sessionMs);
+  return { cookie, person: 'maren' };
+};
+const set = (sid: string) =>
+  new Promise<void>((resolve, reject) => store.set(sid, data(), (e: unknown) => (e ? reject(e as Error) : resolve())));
+const touch = (sid: string) => new Promise<void>((resolve) => store.touch(sid, data(), resolve));
+const get = (sid: string) =>
+  new Promise<SessionData | null | undefined>((resolve, reject) =>
+    store.get(sid, (e: unknown, found) => (e ? reject(e as Error) : resolve(found))),
+  );
+const destroy = (sid: string) => new Promise<void>((resolve) => store.destroy(sid, () => resolve()));
+/** Minutes until a session ends, seen from when the test began. */
+const endsIn = async (sid: string, from: number) => {
+  const { rows } = await pool.query<{ expire: Date }>('SELECT expire FROM session WHERE sid = $1', [sid]);
+  return Math.round((rows[0]!.expire.getTime() - from) / minute);
+};
+
+test('the end of a session that is used is put off, not with each request, and by each server for itself', async () => {
+  const from = now;
+  await set('used');
+  expect(await endsIn('used', from)).toBe(720);
+  now += minute;
+  await touch('used');
+  expect(await endsIn('used', from)).toBe(721);
+  now += 9 * minute;
+  await touch('used');
+  expect(await endsIn('used', from)).toBe(721);
+  now += minute;
+  await touch('used');
+  expect(await endsIn('used', from)).toBe(731);
+  const other = new SessionStore(pool, pino({ level: 'silent' }), () => now + minute);
+  await new Promise<void>((resolve) => other.touch('used', data(now + minute), resolve));
+  other.close();
+  expect(await endsIn('used', from)).toBe(732);
+});
+
+test('a session that was ended is not there again because it was used meanwhile', async () => {
+  await set('ended');
+  expect((await get('ended'))?.person).toBe('maren');
+  await destroy('ended');
+  await touch('ended');
+  expect(await get('ended')).toBeFalsy();
+});
