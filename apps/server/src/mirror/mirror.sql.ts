@@ -37,7 +37,7 @@ export const noteVersion = statement<object, [plural: Plural, version: string]>(
   `${notesVersion('$2')} RETURNING ${relaxed}`,
 );
 
-/** Takes what the platform told of a kind of object, how far that goes, and tells the servers: one way, since each event comes through here. */
+/** Takes what the platform told of a kind of object, how far that goes, and tells the servers when it is news: one way, since each event comes through here. */
 export const takeEvents = statement<
   object,
   [
@@ -49,9 +49,9 @@ export const takeEvents = statement<
     payloads: readonly string[],
   ]
 >(
-  `WITH taken AS (${upsert} WHERE ${differs}),
-     dropped AS (DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($3)),
+  `WITH taken AS (${upsert} WHERE ${differs} RETURNING uid),
+     dropped AS (DELETE FROM platform_objects WHERE plural = $1 AND uid = ANY($3) RETURNING uid),
      noted AS (${notesVersion('$4')}),
-     told AS (SELECT pg_notify($5, unnest($6::text[])))
+     told AS (SELECT pg_notify($5, unnest($6::text[])) FROM (SELECT FROM taken UNION ALL SELECT FROM dropped LIMIT 1) news)
    SELECT count(*), ${relaxed} FROM told`,
 );

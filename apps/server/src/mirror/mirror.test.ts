@@ -1,3 +1,4 @@
+import pg from 'pg';
 import pino from 'pino';
 import { Database } from '../database/database';
 import { migrate } from '../database/migrations';
@@ -149,4 +150,77 @@ test('what we made or changed ourselves never goes over what the platform told s
   expect(await teams()).toEqual({ a: 'changed' });
   await noteChanged(database, 'namespaces', namespace('a', '5', 'late answer'), '5');
   expect(await teams()).toEqual({ a: 'changed' });
+});
+
+describe('what it tells of', () => {
+  let listener: pg.Client;
+  const told: string[] = [];
+  beforeEach(async () => {
+    told.length = 0;
+    listener = new pg.Client({ connectionString: made.url });
+    listener.on('notification', ({ payload }) => told.push((JSON.parse(payload ?? '') as { topic: string }).topic));
+    await listener.connect();
+    await listener.query('LISTEN moorage_live');
+    platform.version = '10';
+    mirror.start();
+    await eventually('it watches', () => Promise.resolve(platform.send));
+  });
+  afterEach(() => listener.end());
+  const reached = (version: string) =>
+    eventually(`version ${version} is noted`, async () => {
+      const row = await database.one<{ version: string }>(
+        `SELECT version FROM mirror_state WHERE plural = 'namespaces'`,
+      );
+      return row?.version === version;
+    });
+
+  test('an event that brings nothing new is noted, heard, and told to nobody', async () => {
+    await noteMade(database, 'namespaces', namespace('a', '11', 'made'));
+    platform.send!({ type: 'ADDED', object: namespace('a', '11', 'made') });
+    await reached('11');
+    expect(heard.at(-1)).toEqual({ changed: ['a'], gone: [] });
+    platform.send!({ type: 'MODIFIED', object: namespace('a', '12', 'changed') });
+    await reached('12');
+    await eventually('news is told', () => Promise.resolve(told.length > 0));
+    expect(told).toEqual(['namespaces']);
+  });
+
+  test('what went away is told, and what was never here is not', async () => {
+    platform.send!({ type: 'DELETED', object: namespace('unknown', '11', 'x') });
+    await reached('11');
+    platform.send!({ type: 'ADDED', object: namespace('a', '12', 'x') });
+    await reached('12');
+    platform.send!({ type: 'DELETED', object: namespace('a', '13', 'x') });
+    await reached('13');
+    await eventually('both are told', () => Promise.resolve(told.length >= 2));
+    expect(told).toEqual(['namespaces', 'namespaces']);
+    expect(await teams()).toEqual({});
+  });
+
+  test('a burst of events is taken page by page, the last word on each object counts, and all of them are heard', async () => {
+    const count = 1200;
+    for (let i = 0; i < count; i++)
+      platform.send!({ type: 'ADDED', object: namespace(`n${i}`, String(11 + 2 * i), 'first') });
+    for (let i = 0; i < count; i += 2)
+      platform.send!({ type: 'MODIFIED', object: namespace(`n${i}`, String(3000 + i), 'second') });
+    platform.send!({ type: 'DELETED', object: namespace('n1', '9000', 'first') });
+    await reached('9000');
+    const known = await teams();
+    expect(Object.keys(known)).toHaveLength(count - 1);
+    expect([known.n0, known.n1, known.n2, known.n3]).toEqual(['second', undefined, 'second', 'first']);
+    expect(new Set(heard.flatMap((h) => h.changed)).size).toBe(count);
+    expect(heard.flatMap((h) => h.gone)).toEqual(['n1']);
+    // in pages, not one by one
+    expect(heard.length).toBeLessThan(12);
+  });
+
+  test('what cannot be written is not passed over: all is listed again', async () => {
+    await database.rows(`ALTER TABLE platform_objects ADD CONSTRAINT no_bad CHECK (name <> 'ns-bad')`);
+    platform.items = [namespace('a', '11', 'x')];
+    const lists = platform.lists;
+    platform.send!({ type: 'ADDED', object: namespace('bad', '11', 'x') });
+    await eventually('it lists again', () => Promise.resolve(platform.lists > lists));
+    await showing({ a: 'x' });
+    expect(await teams()).toEqual({ a: 'x' });
+  });
 });
