@@ -7,7 +7,6 @@ import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
 import { changingClass, removingClass } from './classes/acts';
-import type { BeginBinding } from './claims/claims';
 import type { Config } from './config';
 import type { Database } from './database/database';
 import { migrate } from './database/migrations';
@@ -263,7 +262,8 @@ export class Engine {
       [...(this.mirror?.problems ?? [])].map(([part, detail]) => ({ part, detail })),
     );
 
-  beginBinding: BeginBinding = (claims) => beginBinding(this.database, claims);
+  /** Lets the binding of claims begin, in the transaction that writes them; gives its operations. */
+  beginBinding = (claims: readonly string[]): Promise<string[]> => beginBinding(this.database, claims);
 
   /** Carries operations that were just written. */
   begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);

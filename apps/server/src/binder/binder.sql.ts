@@ -8,7 +8,11 @@ import type { PlatformObject } from '../platform/connector';
 import { binding, releasing } from './kinds';
 
 /** A claim as the platform has it, and its class. */
-export const claimAndClass = statement<{ body: PlatformObject; zones: ClassManifest | null }, [uid: string]>(
+export interface ClaimAndClass {
+  body: PlatformObject;
+  zones: ClassManifest | null;
+}
+export const claimAndClass = statement<ClaimAndClass, [uid: string]>(
   `SELECT o.body, c.body AS zones FROM platform_objects o
    LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,

@@ -22,7 +22,7 @@ import {
   type Reserved,
 } from '../reservations/reservation.sql';
 import { BackendProblem, type BackendVolume } from '../swordfish/connector';
-import { claimAndClass, noteVolumeWritten, noteVolumeMade } from './binder.sql';
+import { claimAndClass, noteVolumeMade, noteVolumeWritten, type ClaimAndClass } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { persistentVolume } from './volume-manifest';
@@ -36,6 +36,8 @@ export class Binder {
   private readonly release: Release;
   /** Operations whose intention was written here a moment ago: only for these is it certain that the backend was not asked yet. */
   private readonly intended = new Set<string>();
+  /** What was read for operations whose volume was made here a moment ago: it is not read again to write that volume. */
+  private readonly fresh = new Map<string, { readonly held: Reserved; readonly claim: ClaimAndClass }>();
 
   constructor(
     private readonly database: Database,
@@ -140,6 +142,7 @@ export class Binder {
     );
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
     if (!next) await this.discardUnclaimed(held, further);
+    else if (claim) this.fresh.set(operation.id, { held: { ...held, volume_id: made.id }, claim });
     return next;
   }
 
@@ -218,10 +221,7 @@ export class Binder {
   }
 
   private async writeVolume(operation: Operation): Promise<Operation | undefined> {
-    const [held, claim] = await Promise.all([
-      first(reservedFor(this.database, operation.subject)),
-      first(claimAndClass(this.database, operation.subject)),
-    ]);
+    const { held, claim } = await this.readToWrite(operation);
     if (!held?.volume_id) return advance(this.database, binding, operation, 'abandoned');
     if (!claim) return undefined; // the claim is gone; its release takes over
     const manifest = persistentVolume({
@@ -251,6 +251,17 @@ export class Binder {
       made && noteMade(this.database, 'persistentvolumes', made),
     ]);
     return moved;
+  }
+
+  private async readToWrite({ id, subject }: Operation) {
+    const fresh = this.fresh.get(id);
+    this.fresh.delete(id);
+    if (fresh) return fresh;
+    const [held, claim] = await Promise.all([
+      first(reservedFor(this.database, subject)),
+      first(claimAndClass(this.database, subject)),
+    ]);
+    return { held, claim };
   }
 
   /** Bound already when the mirror was faster than we; else the mirror will say so. */

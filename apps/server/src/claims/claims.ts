@@ -193,8 +193,13 @@ export async function getClaim(
   };
 }
 
-/** Lets the binding of claims that were just written begin, in the transaction that writes them; gives its operations. */
-export type BeginBinding = (claims: readonly string[]) => Promise<string[]>;
+/** Who binds claims. */
+export interface Bindings {
+  /** Lets the binding of claims that were just written begin, in the transaction that writes them; gives its operations. */
+  beginBinding(claims: readonly string[]): Promise<string[]>;
+  /** Carries them, once they are written. */
+  begin(operations: readonly string[]): Promise<void>;
+}
 
 /** Makes a claim on the platform. Its binding begins at once, without waiting to be told of it by the platform's watch. */
 export async function createClaim(
@@ -202,8 +207,8 @@ export async function createClaim(
   platform: PlatformConnector,
   asked: NewClaim,
   person: string,
-  begin: BeginBinding,
-): Promise<{ claim: ClaimRow; operations: string[] }> {
+  bindings: Bindings,
+): Promise<ClaimRow> {
   const { namespace, name, className, size, modes, volumeMode, tuned } = asked;
   const annotations = Object.fromEntries(Object.entries(tuned ?? {}).map(([k, v]) => [prefix + k, String(v)]));
   const made = await platform.create({
@@ -222,9 +227,11 @@ export async function createClaim(
     await noteMade(database, 'persistentvolumeclaims', made);
     await record(database, { person, action: 'create', kind: 'claim', subject, after: asked });
     await announce(database, [{ topic: 'claims', subject }]);
-    return begin([made.metadata.uid!]);
+    return bindings.beginBinding([made.metadata.uid!]);
   });
-  return { claim: toRow(await getStored(database, Sight.everything, namespace, name)), operations };
+  // the sweep finds what could not be put on the queue
+  void bindings.begin(operations).catch(() => undefined);
+  return toRow(await getStored(database, Sight.everything, namespace, name));
 }
 
 /** Deletes a claim on the platform. When its class destroys the volume and data was written, the name must be given once more. */

@@ -193,11 +193,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
     placementState: ({ person }) => placementState(database, site, Sight.of(person)),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
-    createClaim: async ({ body, person }) => {
-      const { claim, operations } = await createClaim(database, platform, body, person.name, engine.beginBinding);
-      void engine.begin(operations).catch(() => undefined); // the sweep finds what could not be put on the queue
-      return claim;
-    },
+    createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
     getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
