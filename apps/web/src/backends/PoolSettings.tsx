@@ -9,6 +9,7 @@ import { ApiProblem, ask } from '../api/client';
 import { PersonContext, useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 
+/** As the form shows it: sizes as quantities, marks as percents, nothing as an empty field. */
 interface Fields {
   overcommit: string;
   softMark: string;
@@ -31,56 +32,64 @@ const optional =
   (text: string): true | string =>
     text.trim() === '' || numberIn(text, low, high) !== undefined || words;
 
+const fieldsOf = (pool: PoolRow): Fields => ({
+  overcommit: String(pool.overcommit),
+  softMark: String(Math.round(pool.softMark * 100)),
+  hardMark: String(Math.round(pool.hardMark * 100)),
+  allotment: pool.allotment === null ? '' : formatQuantity(pool.allotment as Bytes),
+  allotmentIops: pool.allotmentIops === null ? '' : String(pool.allotmentIops),
+  allotmentThroughput: pool.allotmentThroughput === null ? '' : String(Math.round(pool.allotmentThroughput / 1e6)),
+  price: pool.price === null ? '' : String(pool.price),
+  tier: pool.tierSaid ? pool.tier : '',
+});
+
+function changeOf(fields: Fields): PoolChange {
+  const allotment = parseQuantity(fields.allotment);
+  return {
+    overcommit: Number(fields.overcommit),
+    softMark: Number(fields.softMark) / 100,
+    hardMark: Number(fields.hardMark) / 100,
+    allotment: allotment.ok ? allotment.bytes : null,
+    allotmentIops: numberOrNull(fields.allotmentIops),
+    allotmentThroughput:
+      fields.allotmentThroughput.trim() === '' ? null : Math.round(Number(fields.allotmentThroughput) * 1e6),
+    price: numberOrNull(fields.price),
+    tier: fields.tier === '' ? null : (fields.tier as Tier),
+  };
+}
+
+/** What is set of it now, to be set again. */
+const setOf = (pool: PoolRow): PoolChange => ({
+  overcommit: pool.overcommit,
+  softMark: pool.softMark,
+  hardMark: pool.hardMark,
+  allotment: pool.allotment,
+  allotmentIops: pool.allotmentIops,
+  allotmentThroughput: pool.allotmentThroughput,
+  price: pool.price,
+  tier: pool.tierSaid ? pool.tier : null,
+});
+
 /** Limits of one pool: how much may be promised, and where it counts as filling up. */
 export function PoolSettings({ pool }: { pool: PoolRow }) {
   const may = useMay('administrator', 'operator', 'storage-engineer');
   const currency = useContext(PersonContext)?.currency ?? '';
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const show = useNotice((s) => s.show);
-  const defaults: Fields = {
-    overcommit: String(pool.overcommit),
-    softMark: String(Math.round(pool.softMark * 100)),
-    hardMark: String(Math.round(pool.hardMark * 100)),
-    allotment: pool.allotment === null ? '' : formatQuantity(pool.allotment as Bytes),
-    allotmentIops: pool.allotmentIops === null ? '' : String(pool.allotmentIops),
-    allotmentThroughput: pool.allotmentThroughput === null ? '' : String(Math.round(pool.allotmentThroughput / 1e6)),
-    price: pool.price === null ? '' : String(pool.price),
-    tier: pool.tierSaid ? pool.tier : '',
-  };
+  const defaults = fieldsOf(pool);
   const { register, handleSubmit, reset, setError, formState, control } = useForm<Fields>({
     values: defaults,
     mode: 'onChange',
   });
   const { errors } = formState;
   const submit = handleSubmit(async (fields) => {
-    const allotment = parseQuantity(fields.allotment);
-    const change: PoolChange = {
-      overcommit: Number(fields.overcommit),
-      softMark: Number(fields.softMark) / 100,
-      hardMark: Number(fields.hardMark) / 100,
-      allotment: allotment.ok ? allotment.bytes : null,
-      allotmentIops: numberOrNull(fields.allotmentIops),
-      allotmentThroughput:
-        fields.allotmentThroughput.trim() === '' ? null : Math.round(Number(fields.allotmentThroughput) * 1e6),
-      price: numberOrNull(fields.price),
-      tier: fields.tier === '' ? null : (fields.tier as Tier),
-    };
     try {
       const after = await ask('changePool', {
         params: { pool: pool.id },
         version: pool.version,
-        body: change,
+        body: changeOf(fields),
       });
-      const before: PoolChange = {
-        overcommit: pool.overcommit,
-        softMark: pool.softMark,
-        hardMark: pool.hardMark,
-        allotment: pool.allotment,
-        allotmentIops: pool.allotmentIops,
-        allotmentThroughput: pool.allotmentThroughput,
-        price: pool.price,
-        tier: pool.tierSaid ? pool.tier : null,
-      };
+      const before = setOf(pool);
       show({
         kind: 'done',
         text: `The limits of ${pool.name} are changed.`,

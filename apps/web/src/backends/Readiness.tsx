@@ -1,4 +1,4 @@
-import { Box, Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Box, Button, Paper, Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
 import { ask } from '../api/client';
@@ -7,6 +7,7 @@ import { refresh } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark, MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
+import { cellKey, Matrix } from '../parts/Matrix';
 import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
@@ -114,60 +115,44 @@ function Board({ data }: { data: ReadinessData }) {
         As soon as the platform tells of nodes and a backend of pools, they are here.
       </Empty>
     );
-  const move = (event: React.KeyboardEvent) => {
-    const step = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[event.key];
-    if (!step) return;
-    event.preventDefault();
-    const row = data.nodes.findIndex((n) => n.name === chosen.node) + step[0]!;
-    const column = data.backends.findIndex((b) => b.id === chosen.backend) + step[1]!;
-    const [node, backend] = [data.nodes[row], data.backends[column]];
-    if (!node || !backend) return;
-    setAt(`${node.name}/${backend.id}`);
-    document.querySelector<HTMLElement>(`[data-cell="${node.name}/${backend.id}"]`)?.focus();
-  };
+  const nodes = new Map(data.nodes.map((n) => [n.name, n]));
   return (
     <Box sx={{ display: 'flex', gap: 2, alignItems: 'flex-start' }}>
       <Paper sx={{ flex: 1, minWidth: 0, overflow: 'auto' }}>
-        <Table size="small" role="grid" aria-label="Nodes and backends" onKeyDown={move}>
-          <TableHead>
-            <TableRow>
-              <TableCell>Node</TableCell>
+        <Matrix
+          label="Nodes and backends"
+          rows={data.nodes.map((n) => n.name)}
+          columns={data.backends.map((b) => b.id)}
+          chosen={{ row: chosen.node, column: chosen.backend }}
+          choose={(to) => setAt(cellKey(to))}
+          corner="Node"
+          asideHead={
+            <>
               <TableCell>Zone</TableCell>
               <TableCell>Address</TableCell>
-              {data.backends.map((b) => (
-                <TableCell key={b.id}>{b.id}</TableCell>
-              ))}
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {data.nodes.map((n) => (
-              <TableRow key={n.name}>
-                <TableCell component="th" scope="row">
-                  {n.name}
-                </TableCell>
-                <TableCell>{n.zone}</TableCell>
-                <TableCell>{n.addresses.join(', ')}</TableCell>
-                {data.backends.map((b) => {
-                  const cell = cellAt.get(`${n.name}/${b.id}`);
-                  const mine = cell === chosen;
-                  return (
-                    <TableCell
-                      key={b.id}
-                      role="gridcell"
-                      data-cell={`${n.name}/${b.id}`}
-                      tabIndex={mine ? 0 : -1}
-                      aria-selected={mine}
-                      onClick={() => setAt(`${n.name}/${b.id}`)}
-                      sx={{ cursor: 'pointer', bgcolor: mine ? chart.depth[0] : undefined }}
-                    >
-                      {cell ? <MarkedWord kind={marks[cell.state]} word={shortFailure(cell.checks)} /> : '–'}
-                    </TableCell>
-                  );
-                })}
-              </TableRow>
-            ))}
-          </TableBody>
-        </Table>
+            </>
+          }
+          columnHead={(id) => <TableCell key={id}>{id}</TableCell>}
+          rowHead={(name) => name}
+          aside={(name) => (
+            <>
+              <TableCell>{nodes.get(name)!.zone}</TableCell>
+              <TableCell>{nodes.get(name)!.addresses.join(', ')}</TableCell>
+            </>
+          )}
+          cell={(to, props) => {
+            const cell = cellAt.get(cellKey(to));
+            return (
+              <TableCell
+                key={to.column}
+                {...props}
+                sx={{ cursor: 'pointer', bgcolor: props['aria-selected'] ? chart.depth[0] : undefined }}
+              >
+                {cell ? <MarkedWord kind={marks[cell.state]} word={shortFailure(cell.checks)} /> : '–'}
+              </TableCell>
+            );
+          }}
+        />
       </Paper>
       <Why cell={chosen} stay={() => setAt(`${chosen.node}/${chosen.backend}`)} />
     </Box>

@@ -1,12 +1,12 @@
 import { DndContext, PointerSensor, useDraggable, useDroppable, useSensor, useSensors } from '@dnd-kit/core';
-import { Box, NativeSelect, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
-import { useTheme } from '@mui/material/styles';
+import { Box, NativeSelect, TableCell, TableRow, Typography } from '@mui/material';
+import { styled, useTheme } from '@mui/material/styles';
 import { tiers } from '@moorage/contract/backends';
 import { isHere, type MooringRow, type PlacementState } from '@moorage/contract/moorings';
 import { strategies, type Strategy } from '@moorage/core/classes/storage-class';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
-import { useRef } from 'react';
+import { cellKey, Matrix, type CellProps } from '../parts/Matrix';
 import { failureShort } from '../words/checks';
 import { countText, outlookText } from './outlook-words';
 import { cellOf, type TriedCell, type TriedClass } from './trial';
@@ -30,7 +30,7 @@ export interface MooringActs {
 
 const ordinal = (n: number): string =>
   `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
-interface CellProps {
+interface CellContents {
   /** The pool is there for off-site copies alone. */
   readonly elsewhere: boolean;
   readonly mooring?: MooringRow;
@@ -38,7 +38,7 @@ interface CellProps {
   readonly place?: 'lands' | 'next';
 }
 
-function verdict({ elsewhere, mooring, tried, place }: CellProps): {
+function verdict({ elsewhere, mooring, tried, place }: CellContents): {
   words: string;
   tone: 'lands' | 'ok' | 'bad' | 'faint';
 } {
@@ -54,7 +54,7 @@ function verdict({ elsewhere, mooring, tried, place }: CellProps): {
   return { words: place === 'next' ? 'runner-up' : 'would serve', tone: 'ok' };
 }
 
-function CellContent({ id, ...props }: CellProps & { id: string }) {
+function CellContent({ id, ...props }: CellContents & { id: string }) {
   const { mooring, tried } = props;
   const { words, tone } = verdict(props);
   const moored = mooring !== undefined;
@@ -151,45 +151,24 @@ export function Grid({
   mayChange: boolean;
 } & Omit<MooringActs, 'weigh'>) {
   const { chart } = useTheme();
-  const table = useRef<HTMLTableElement>(null);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }));
-  const classes = state.classes.map((c) => c.name);
   const shown = grouped(state);
-  const pools = shown.map((p) => p.id);
-  const focus = (next: Cell) => {
-    setCell(next);
-    table.current?.querySelector<HTMLElement>(`[data-cell="${CSS.escape(`${next.className}/${next.pool}`)}"]`)?.focus();
-  };
-  const onKey = (event: React.KeyboardEvent) => {
-    const row = classes.indexOf(cell.className);
-    const column = pools.indexOf(cell.pool);
-    const to = (r: number, c: number) => {
-      event.preventDefault();
-      focus({
-        className: classes[Math.max(0, Math.min(classes.length - 1, r))]!,
-        pool: pools[Math.max(0, Math.min(pools.length - 1, c))]!,
-      });
-    };
-    if (event.altKey && (event.key === 'ArrowUp' || event.key === 'ArrowDown')) {
-      event.preventDefault();
-      if (mayChange) move({ ...cell, by: event.key === 'ArrowUp' ? -1 : 1 });
-    } else if (event.key === 'ArrowUp') to(row - 1, column);
-    else if (event.key === 'ArrowDown') to(row + 1, column);
-    else if (event.key === 'ArrowLeft') to(row, column - 1);
-    else if (event.key === 'ArrowRight') to(row, column + 1);
-    else if (event.key === ' ') {
-      event.preventDefault();
+  const poolAt = new Map(shown.map((p, i) => [p.id, { pool: p, edge: divider(shown, i, chart.rule) }]));
+  const classAt = new Map(state.classes.map((c) => [c.name, c]));
+  /** Space turns a mooring on or off; Alt with up and down reorders. */
+  const act = (event: React.KeyboardEvent): boolean => {
+    if (event.key === ' ') {
       if (mayChange) turn({ ...cell, enabled: !(find(cell)?.enabled ?? false) });
+      return true;
     }
+    if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return false;
+    if (mayChange) move({ ...cell, by: event.key === 'ArrowUp' ? -1 : 1 });
+    return true;
   };
   const byBackend = [...new Set(shown.map((p) => p.backend))].map((backend) => ({
     backend,
     count: shown.filter((p) => p.backend === backend).length,
   }));
-  // the classes stay in sight while many pools are scrolled through
-  const stays = { position: 'sticky', left: 0, zIndex: 3, bgcolor: 'background.paper' } as const;
-  const divider = (i: number) =>
-    i > 0 && shown[i]!.backend !== shown[i - 1]!.backend ? { borderLeft: `2px solid ${chart.rule}` } : {};
   return (
     <DndContext
       sensors={sensors}
@@ -201,97 +180,128 @@ export function Grid({
           moveTo({ className, pool, onto });
       }}
     >
-      <Table ref={table} size="small" role="grid" aria-label="Moorings: classes by pools" onKeyDown={onKey}>
-        <TableHead>
+      <Matrix
+        label="Moorings: classes by pools"
+        rows={state.classes.map((c) => c.name)}
+        columns={shown.map((p) => p.id)}
+        chosen={{ row: cell.className, column: cell.pool }}
+        choose={({ row, column }) => setCell({ className: row, pool: column })}
+        onKey={act}
+        corner="Class"
+        above={
           <TableRow>
-            <TableCell rowSpan={2} sx={stays}>
-              Class
-            </TableCell>
+            <TableCell sx={{ borderBottom: 0 }} />
             {byBackend.map(({ backend, count }, i) => (
-              <TableCell
-                key={backend}
-                colSpan={count}
-                sx={{
-                  borderBottom: 0,
-                  pb: 0,
-                  color: 'text.primary',
-                  ...(i > 0 && { borderLeft: `2px solid ${chart.rule}` }),
-                }}
-              >
+              <BackendHead key={backend} colSpan={count} parted={i > 0}>
                 {backend}
-              </TableCell>
+              </BackendHead>
             ))}
           </TableRow>
-          <TableRow>
-            {shown.map((p, i) => (
-              <TableCell key={p.id} sx={divider(i)}>
-                {p.name}
-                <Typography variant="caption" component="div">
-                  {isHere(state, p)
-                    ? `${p.tier}, ${p.facts.access.join(' and ')}`
-                    : `copies only, at ${p.sites.join(', ')}`}
-                  {p.reachable ? '' : ' · does not answer'}
-                </Typography>
-              </TableCell>
-            ))}
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {state.classes.map((cls) => (
-            <TableRow key={cls.name}>
-              <TableCell component="th" scope="row" sx={{ whiteSpace: 'nowrap', py: 0.25, ...stays }}>
-                <strong>{cls.name}</strong>
-                <Typography variant="caption" component="span" color="text.secondary">
-                  {' '}
-                  ·{' '}
-                  <StrategyPick
-                    className={cls.name}
-                    strategy={cls.strategy}
-                    disabled={!mayChange}
-                    choose={(strategy) => choose({ className: cls.name, strategy })}
-                  />
-                  {state.defaultClass === cls.name && ' · default'}
-                </Typography>
-                <Typography
-                  variant="caption"
-                  component="div"
-                  sx={{ color: outlooks?.[cls.name]?.claims === 0 ? 'warning.main' : 'text.secondary' }}
-                  title={
-                    outlooks?.[cls.name]?.known === false
-                      ? 'Nobody has asked this class yet: 100 GiB is a guess.'
-                      : undefined
-                  }
-                >
-                  {outlooks?.[cls.name] ? outlookText(outlooks[cls.name]!) : ' '}
-                </Typography>
-              </TableCell>
-              {shown.map((pool, i) => {
-                const here = { className: cls.name, pool: pool.id };
-                const id = `${cls.name}/${pool.id}`;
-                const chosen = cell.className === cls.name && cell.pool === pool.id;
-                const answer = answers?.[cls.name];
-                const place = answer?.winner === pool.id ? 'lands' : answer?.runnerUp === pool.id ? 'next' : undefined;
-                return (
-                  <GridCell
-                    key={pool.id}
-                    id={id}
-                    title={`${cls.name} on ${pool.name}`}
-                    elsewhere={!isHere(state, pool)}
-                    mooring={find(here)}
-                    tried={cellOf(state, answer, pool.id)}
-                    place={place}
-                    chosen={chosen}
-                    changed={changed.has(id)}
-                    edge={divider(i)}
-                    choose={() => setCell(here)}
-                  />
-                );
-              })}
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+        }
+        columnHead={(id) => <PoolHead key={id} state={state} {...poolAt.get(id)!} />}
+        rowHead={(name) => (
+          <ClassHead
+            cls={classAt.get(name)!}
+            isDefault={state.defaultClass === name}
+            outlook={outlooks?.[name]}
+            mayChange={mayChange}
+            choose={choose}
+          />
+        )}
+        cell={(at, props) => {
+          const { pool, edge } = poolAt.get(at.column)!;
+          const answer = answers?.[at.row];
+          return (
+            <GridCell
+              key={pool.id}
+              title={`${at.row} on ${pool.name}`}
+              elsewhere={!isHere(state, pool)}
+              mooring={find({ className: at.row, pool: pool.id })}
+              tried={cellOf(state, answer, pool.id)}
+              place={answer?.winner === pool.id ? 'lands' : answer?.runnerUp === pool.id ? 'next' : undefined}
+              changed={changed.has(cellKey(at))}
+              edge={edge}
+              grid={props}
+            />
+          );
+        }}
+      />
     </DndContext>
+  );
+}
+
+/** A line before the first pool of each backend but the first. */
+const divider = (shown: PlacementState['pools'], i: number, rule: string): object =>
+  i > 0 && shown[i]!.backend !== shown[i - 1]!.backend ? { borderLeft: `2px solid ${rule}` } : {};
+
+const BackendHead = styled(TableCell, { shouldForwardProp: (prop) => prop !== 'parted' })<{ parted: boolean }>(
+  ({ theme, parted }) => ({
+    borderBottom: 0,
+    paddingBottom: 0,
+    color: theme.palette.text.primary,
+    ...(parted && { borderLeft: `2px solid ${theme.chart.rule}` }),
+  }),
+);
+
+function PoolHead({
+  state,
+  pool,
+  edge,
+}: {
+  state: PlacementState;
+  pool: PlacementState['pools'][number];
+  edge: object;
+}) {
+  return (
+    <TableCell sx={edge}>
+      {pool.name}
+      <Typography variant="caption" component="div">
+        {isHere(state, pool)
+          ? `${pool.tier}, ${pool.facts.access.join(' and ')}`
+          : `copies only, at ${pool.sites.join(', ')}`}
+        {pool.reachable ? '' : ' · does not answer'}
+      </Typography>
+    </TableCell>
+  );
+}
+
+/** A class, how it chooses, and how much more of it the pools could take. */
+function ClassHead({
+  cls,
+  isDefault,
+  outlook,
+  mayChange,
+  choose,
+}: {
+  cls: PlacementState['classes'][number];
+  isDefault: boolean;
+  outlook: Outlook | undefined;
+  mayChange: boolean;
+  choose: MooringActs['choose'];
+}) {
+  return (
+    <>
+      <strong>{cls.name}</strong>
+      <Typography variant="caption" component="span" color="text.secondary">
+        {' '}
+        ·{' '}
+        <StrategyPick
+          className={cls.name}
+          strategy={cls.strategy}
+          disabled={!mayChange}
+          choose={(strategy) => choose({ className: cls.name, strategy })}
+        />
+        {isDefault && ' · default'}
+      </Typography>
+      <Typography
+        variant="caption"
+        component="div"
+        sx={{ color: outlook?.claims === 0 ? 'warning.main' : 'text.secondary' }}
+        title={outlook?.known === false ? 'Nobody has asked this class yet: 100 GiB is a guess.' : undefined}
+      >
+        {outlook ? outlookText(outlook) : ' '}
+      </Typography>
+    </>
   );
 }
 
@@ -335,28 +345,23 @@ function StrategyPick({
 }
 
 function GridCell({
-  id,
   title,
-  chosen,
   changed,
   edge,
-  choose,
+  grid,
   ...content
-}: CellProps & { id: string; title: string; chosen: boolean; changed: boolean; edge: object; choose: () => void }) {
+}: CellContents & { title: string; changed: boolean; edge: object; grid: CellProps }) {
   const { chart } = useTheme();
+  const id = grid['data-cell'];
   const { setNodeRef, isOver } = useDroppable({ id });
   const { mooring, place } = content;
   return (
     <TableCell
       ref={setNodeRef}
-      role="gridcell"
-      data-cell={id}
-      tabIndex={chosen ? 0 : -1}
-      aria-selected={chosen}
+      {...grid}
       data-mooring={mooring ? (mooring.enabled ? ordinal(mooring.order) : 'off') : 'none'}
       data-changed={changed || undefined}
       title={changed ? `${title}, changed in the draft` : title}
-      onClick={choose}
       sx={{
         cursor: 'pointer',
         minWidth: 134,
@@ -365,7 +370,7 @@ function GridCell({
         ...edge,
         bgcolor: isOver ? chart.depth[0] : place === 'lands' ? chart.depth[1] : 'transparent',
         color: place === 'lands' ? chart.onDepth[1] : 'text.primary',
-        boxShadow: chosen ? `inset 0 0 0 2px ${chart.tide}` : 'none',
+        boxShadow: grid['aria-selected'] ? `inset 0 0 0 2px ${chart.tide}` : 'none',
         outline: changed ? `1px dashed ${chart.ink}` : undefined,
         outlineOffset: -4,
       }}

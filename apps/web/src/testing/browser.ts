@@ -4,6 +4,7 @@ import { TextDecoder, TextEncoder } from 'node:util';
 Object.assign(globalThis, {
   TextEncoder,
   TextDecoder,
+  CSS: { escape: (text: string) => text.replace(/[^\w-]/g, '\\$&') },
   ResizeObserver: class {
     observe(): void {}
     unobserve(): void {}

@@ -5,7 +5,7 @@ import type { Session } from '@moorage/contract/people';
 import { QueryClientProvider } from '@tanstack/react-query';
 import { configure, render, screen } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
-import { MemoryRouter, Route, Routes } from 'react-router';
+import { BrowserRouter, Route, Routes } from 'react-router';
 import { queryClient } from '../api/queries';
 import { NoticeBar } from '../parts/NoticeBar';
 import { PersonContext } from '../parts/person';
@@ -98,11 +98,12 @@ export function show(part: React.ReactNode, { person = maren, at = '/', path = '
   queryClient.clear();
   queryClient.setDefaultOptions({ queries: { retry: false, staleTime: 10_000 } });
   useNotice.getState().show(undefined);
+  window.history.replaceState(null, '', at);
   const user = userEvent.setup();
   const drawn = render(
     <ThemeProvider theme={makeTheme('day')}>
       <QueryClientProvider client={queryClient}>
-        <MemoryRouter initialEntries={[at]}>
+        <BrowserRouter>
           <PersonContext value={person}>
             <Routes>
               <Route path={path} element={part} />
@@ -110,7 +111,7 @@ export function show(part: React.ReactNode, { person = maren, at = '/', path = '
             </Routes>
             <NoticeBar />
           </PersonContext>
-        </MemoryRouter>
+        </BrowserRouter>
       </QueryClientProvider>
     </ThemeProvider>,
   );

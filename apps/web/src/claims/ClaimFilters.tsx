@@ -1,0 +1,73 @@
+import { Box, MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import type { ClaimPage } from '@moorage/contract/claims';
+import { useEffect, useState } from 'react';
+import { useClasses, useNamespaces } from '../api/queries';
+import { useInAddress } from '../frame/address';
+
+/** A text field whose value goes to the address once typing pauses. */
+function useSettled(value: string, settle: (value: string) => void, afterMs: number): [string, (text: string) => void] {
+  const [text, setText] = useState(value);
+  useEffect(() => setText(value), [value]);
+  useEffect(() => {
+    if (text === value) return;
+    const timer = setTimeout(() => settle(text), afterMs);
+    return () => clearTimeout(timer);
+  }, [text, value, settle, afterMs]);
+  return [text, setText];
+}
+
+/** One value of a part of the address, or any. */
+function Any({ of, label, options }: { of: string; label: string; options: readonly string[] }) {
+  const [value, set] = useInAddress(of);
+  return (
+    <TextField
+      select
+      label={label}
+      value={options.includes(value) ? value : ''}
+      onChange={(e) => set(e.target.value)}
+      sx={{ width: 150 }}
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+    >
+      <MenuItem value="">any</MenuItem>
+      {options.map((o) => (
+        <MenuItem key={o} value={o}>
+          {o}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+/** Which claims are listed; all of it stands in the address. */
+export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefined }) {
+  const [state, setState] = useInAddress('state');
+  const [q, setQ] = useInAddress('q');
+  const [text, setText] = useSettled(q, setQ, 200);
+  const { data: classes } = useClasses();
+  const { data: namespaces } = useNamespaces();
+  return (
+    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center' }}>
+      <TextField
+        label="Filter"
+        placeholder="name, namespace, class, pool, identifier"
+        value={text}
+        onChange={(e) => setText(e.target.value)}
+        sx={{ width: 300 }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+      <Any of="namespace" label="Namespace" options={namespaces?.map((n) => n.namespace) ?? []} />
+      <Any of="class" label="Class" options={classes?.map((c) => c.storageClass.name) ?? []} />
+      <ToggleButtonGroup
+        exclusive
+        size="small"
+        value={state}
+        onChange={(_e, v: string | null) => setState(v ?? '')}
+        aria-label="State"
+      >
+        <ToggleButton value="">all{counts && ` ${counts.bound + counts.unbound}`}</ToggleButton>
+        <ToggleButton value="bound">bound{counts && ` ${counts.bound}`}</ToggleButton>
+        <ToggleButton value="unbound">without volume{counts && ` ${counts.unbound}`}</ToggleButton>
+      </ToggleButtonGroup>
+    </Box>
+  );
+}

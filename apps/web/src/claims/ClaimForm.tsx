@@ -1,0 +1,115 @@
+import { zodResolver } from '@hookform/resolvers/zod';
+import { Box, Button, TextField, Typography } from '@mui/material';
+import { newClaimSchema, type NewClaim as NewClaimData } from '@moorage/contract/claims';
+import { volumeModes } from '@moorage/core/classes/storage-class';
+import { useContext, useRef } from 'react';
+import { useForm, useWatch } from 'react-hook-form';
+import { ApiProblem, ask } from '../api/client';
+import { refresh, usePlacement } from '../api/queries';
+import { useInAddress, useSelected } from '../frame/address';
+import { PersonContext } from '../parts/person';
+import { useNotice } from '../parts/useAct';
+import { Choice, ModeField, same, TunedFields } from './claim-fields';
+import { Forecast } from './Forecast';
+
+/** What the form begins with, as another place of the interface filled it in; nothing of a text that does not read. */
+function readLike(text: string): Partial<NewClaimData> {
+  try {
+    return newClaimSchema.partial().parse(JSON.parse(text));
+  } catch {
+    return {}; // an address that somebody changed by hand: the form begins as usual
+  }
+}
+
+export function ClaimForm({ close }: { close: () => void }) {
+  const [like] = useInAddress('as');
+  const person = useContext(PersonContext);
+  const { data: state } = usePlacement();
+  const [, select] = useSelected();
+  const show = useNotice((s) => s.show);
+  const key = useRef(crypto.randomUUID());
+  const namespaces =
+    state?.namespaces.filter((n) => person?.role !== 'namespace-owner' || person.namespaces.includes(n)) ?? [];
+  const form = useForm<NewClaimData>({
+    resolver: zodResolver(newClaimSchema),
+    mode: 'onTouched',
+    defaultValues: {
+      namespace: namespaces[0] ?? '',
+      name: '',
+      className: undefined,
+      size: '80Gi',
+      modes: ['ReadWriteOnce'],
+      volumeMode: 'Filesystem',
+      ...readLike(like),
+    },
+  });
+  const { register, control, handleSubmit, setError, formState } = form;
+  const draft = useWatch({ control }) as NewClaimData;
+  const { errors, isSubmitting } = formState;
+  const className = draft.className || state?.defaultClass;
+  const allowances = state?.classes.find((c) => c.name === className)?.allowances ?? [];
+  const submit = handleSubmit(async (body) => {
+    try {
+      const made = await ask('createClaim', { body, key: key.current });
+      void refresh('claims');
+      select(`${made.namespace}/${made.name}`);
+      show({ kind: 'done', text: `Claim ${made.namespace}/${made.name} is made.` });
+      close();
+    } catch (error) {
+      key.current = crypto.randomUUID();
+      if (!(error instanceof ApiProblem))
+        setError('root', { message: 'The server does not answer. What you typed is still here.' });
+      else if (error.code === 'platform-exists')
+        setError('name', { message: `There is a claim "${body.name}" in ${body.namespace} already.` });
+      else
+        setError(error.field && error.field in body ? (error.field as keyof NewClaimData) : 'root', {
+          message: error.detail,
+        });
+    }
+  });
+  return (
+    <Box
+      component="form"
+      onSubmit={submit}
+      noValidate
+      sx={{ p: 3, pt: 2, width: 520, display: 'flex', flexDirection: 'column', gap: 2 }}
+    >
+      <Typography variant="h1" component="h2">
+        New claim
+      </Typography>
+      <Choice control={control} name="namespace" label="Namespace" options={same(namespaces)} />
+      <TextField label="Name" autoFocus {...register('name')} error={!!errors.name} helperText={errors.name?.message} />
+      <Choice
+        control={control}
+        name="className"
+        label="Class"
+        options={[
+          ['', state?.defaultClass ? `the default, ${state.defaultClass}` : 'none named'],
+          ...same(state?.classes.map((c) => c.name) ?? []),
+        ]}
+      />
+      <TextField
+        label="Size"
+        {...register('size')}
+        error={!!errors.size}
+        helperText={errors.size?.message ?? 'For example 80Gi; 80G is a little less.'}
+        slotProps={{ htmlInput: { spellCheck: false } }}
+      />
+      <ModeField control={control} />
+      <Choice control={control} name="volumeMode" label="Volume mode" options={same(volumeModes)} />
+      {allowances.length > 0 && <TunedFields control={control} allowances={allowances} />}
+      <Forecast draft={draft} />
+      {errors.root && (
+        <Typography role="alert" variant="body2" color="error">
+          {errors.root.message}
+        </Typography>
+      )}
+      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+        <Button onClick={close}>Leave</Button>
+        <Button type="submit" variant="contained" disabled={isSubmitting}>
+          Make claim
+        </Button>
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,39 @@
+import type { ClaimPage, ClaimRow } from '@moorage/contract/claims';
+import type { NamespaceUsage } from '@moorage/contract/namespaces';
+
+const GiB = 2 ** 30;
+
+/** Made-up rows that tests of the interface vary. */
+export const aClaimRow = (name: string, part: Partial<ClaimRow> = {}): ClaimRow => ({
+  ...{ uid: `uid-${name}`, namespace: 'tide-gauges', name, className: 'ledger' },
+  ...{ modes: ['ReadWriteOnce'], volumeMode: 'Filesystem', requested: 80 * GiB, provisioned: 80 * GiB },
+  ...{ consumed: 2 * GiB, state: 'bound', pool: 'kelp-nvme', backend: 'kelp' },
+  ...{ volumeName: `pvc-uid-${name}`, volumeId: `v-${name}`, createdAt: '2026-11-26T10:00:00Z', reason: null },
+  ...part,
+});
+
+export const aClaimPage = (claims: ClaimRow[], part: Partial<ClaimPage> = {}): ClaimPage => ({
+  claims,
+  total: claims.length,
+  next: null,
+  counts: { bound: claims.length, unbound: 0, stuck: 0 },
+  ...part,
+});
+
+type ClassUse = NamespaceUsage['classes'][number];
+
+/** What a namespace uses, the sums made from its classes. */
+export function aUsage(
+  namespace: string,
+  classes: readonly (Partial<ClassUse> & { className: string })[],
+  limit: number | null = null,
+): NamespaceUsage {
+  const none = { claims: 0, unbound: 0, requested: 0, provisioned: 0, consumed: 0, footprint: 0, limit: null };
+  const rows: ClassUse[] = classes.map((c) => ({ ...none, ...c }));
+  const sum = (of: 'claims' | 'requested' | 'provisioned' | 'consumed' | 'footprint') =>
+    rows.reduce((total, c) => total + c[of], 0);
+  return {
+    ...{ namespace, classes: rows, limit, claims: sum('claims'), requested: sum('requested') },
+    ...{ provisioned: sum('provisioned'), consumed: sum('consumed'), footprint: sum('footprint') },
+  };
+}
