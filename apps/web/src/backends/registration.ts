@@ -1,9 +1,10 @@
 import type { Trust } from '@moorage/contract/backends';
 import { registrationSchema, type Probe } from '@moorage/contract/registration';
-import { useState } from 'react';
+import { useContext, useState } from 'react';
 import { ApiProblem, ask } from '../api/client';
-import { refresh, usePerson } from '../api/queries';
+import { refresh } from '../api/queries';
 import { useGo } from '../frame/address';
+import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 
 interface Fields {
@@ -20,7 +21,7 @@ interface Fields {
 export function useRegistration() {
   const go = useGo();
   const show = useNotice((s) => s.show);
-  const site = usePerson().data?.site ?? '';
+  const site = useContext(PersonContext)?.site;
   const [fields, setFields] = useState<Fields>({
     address: '',
     username: '',
@@ -28,7 +29,7 @@ export function useRegistration() {
     trust: { kind: 'system' },
     id: '',
     title: '',
-    sites: [site],
+    sites: site ? [site] : [],
   });
   const [problems, setProblems] = useState<Readonly<Record<string, string>>>({});
   const [probe, setProbe] = useState<Probe>();

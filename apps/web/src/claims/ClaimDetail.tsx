@@ -2,10 +2,10 @@ import { Box, Button, Paper, TextField, Typography } from '@mui/material';
 import { claimMarks, type ClaimDetail as Detail, type ClaimRow } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
-import { useParams } from 'react-router';
+import { useNavigate, useParams } from 'react-router';
 import { ask } from '../api/client';
 import { refresh, useClaim, useClasses } from '../api/queries';
-import { useGo, useSelected } from '../frame/address';
+import { useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
 import { Place } from '../parts/Place';
@@ -48,8 +48,7 @@ function Deletion({
   copies: readonly string[];
   close: () => void;
 }) {
-  const go = useGo();
-  const [, select] = useSelected();
+  const navigate = useNavigate();
   const [typed, setTyped] = useState('');
   const { data: classes } = useClasses();
   const used = claim.consumed ?? 0;
@@ -61,10 +60,8 @@ function Deletion({
     void refresh('claims');
     // one that pods still use stays for now: what it waits for is seen on its own page
     if (usedBy.pods.length > 0) close();
-    else {
-      select(null);
-      go('/claims');
-    }
+    // its Line goes with it
+    else void navigate('/claims');
     return { text: deletionAsked(`${claim.namespace}/${claim.name}`, usedBy) };
   });
   return (

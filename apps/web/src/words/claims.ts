@@ -44,7 +44,7 @@ export function claimSentence(claim: ClaimRow): string {
       return `${claim.pool ?? 'The backend'}: ${(reason?.error?.detail ?? 'the last attempt failed').replace(/\.$/, '')}. Attempt ${(reason?.attempts ?? 0) + 1} follows.`;
     case 'stopped':
       return reason?.stopped === 'refused'
-        ? `${claim.pool ?? 'The backend'}: ${(reason.error?.detail ?? 'it refused').replace(/\.$/, '')}. Refused for good: it is not tried again by itself.`
+        ? `${claim.pool ?? 'The backend'}: ${(reason.error?.detail ?? 'it refused').replace(/\.$/, '')}. It is not tried again by itself.`
         : 'Somebody paused its binding; it goes on when it is told to.';
     case 'foreign':
       return `Class "${className}" belongs to another provisioner.`;

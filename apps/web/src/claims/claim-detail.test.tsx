@@ -1,0 +1,208 @@
+import type { ClaimDetail as Detail, ClaimRow, DecisionRow } from '@moorage/contract/claims';
+import { waitFor } from '@testing-library/react';
+import { FakeServer, maren, Refused, screen, show } from '../testing/render';
+import { aClaimRow } from '../testing/rows';
+import ClaimDetail from './ClaimDetail';
+
+const GiB = 2 ** 30;
+const decision = (trace: Partial<DecisionRow['trace']> = {}): DecisionRow => ({
+  ...{ madeAt: '2026-11-26T10:00:00Z', tookMicros: 240, remedies: [] },
+  trace: {
+    winner: 'kelp-nvme',
+    candidates: [
+      {
+        ...{ pool: 'kelp-nvme', order: 1 },
+        checks: [{ rule: 'ceiling', passed: true, need: 80 * GiB, have: 900 * GiB, unit: 'bytes' }],
+      },
+    ],
+    ...trace,
+  },
+});
+const reason = (part: Partial<NonNullable<ClaimRow['reason']>> = {}): ClaimRow['reason'] => ({
+  ...{ failed: [], pod: null, error: null, nextAttemptAt: null, operation: 'op-1', stopped: null },
+  ...{ attempts: 0, asks: null, nearest: null, missingSince: null },
+  ...part,
+});
+const detail = (claim: ClaimRow, part: Partial<Detail> = {}): Detail => ({
+  claim,
+  usedBy: { pods: [], application: null, otherReplicas: 0 },
+  decisions: [decision()],
+  manifest: {},
+  ...part,
+});
+
+const drawn = async (
+  shown: Detail,
+  answers: ConstructorParameters<typeof FakeServer>[0] = {},
+  person: typeof maren = maren,
+) => {
+  const server = new FakeServer({
+    getClaim: () => shown,
+    listClasses: () => [],
+    placementState: () => new Refused(503, 'Not in this test.'),
+    ...answers,
+  });
+  const { namespace, name } = shown.claim;
+  const page = show(<ClaimDetail />, { at: `/claims/${namespace}/${name}`, path: '/claims/:namespace/:name', person });
+  await screen.findByRole('heading', { name: /tide-gauges\/level-log/ });
+  await screen.findByText(/Asked/);
+  return { server, ...page };
+};
+
+test('a bound claim says where it lives, why there, and what it is called in both worlds; it fills the Line', async () => {
+  await drawn(detail(aClaimRow('level-log', { requested: 79.5 * GiB })));
+  expect(screen.getByText('on kelp-nvme')).toBeTruthy();
+  expect(screen.getByRole('heading', { name: 'Why kelp-nvme' })).toBeTruthy();
+  expect(screen.getByText(/the pool gives whole GiB/)).toBeTruthy();
+  expect(document.body.textContent).toMatch(/In the platform pvc-uid-level-log.*on kelp.*v-level-log/s);
+  await waitFor(() => expect(window.location.search).toBe('?line=tide-gauges%2Flevel-log'));
+});
+
+test('copies elsewhere, and what was decided before, are told', async () => {
+  const copy = { provisioned: 80 * GiB, footprintFactor: 1, backendIops: 0, backendThroughput: 0 };
+  await drawn(
+    detail(aClaimRow('level-log'), {
+      decisions: [
+        decision({ second: { pool: 'basalt-swift', ...copy }, offsite: { pool: 'limpet-deep', ...copy } }),
+        decision({ winner: undefined }),
+        decision({ winner: undefined }),
+      ],
+    }),
+  );
+  expect(screen.getByText(/second copy is kept on basalt-swift, written at the same time/)).toBeTruthy();
+  expect(screen.getByText(/off-site copy is kept on limpet-deep, written later/)).toBeTruthy();
+  expect(screen.getByText(/Decided 2 times before/).textContent).toMatch(/nothing fitted\./);
+});
+
+describe('deleting', () => {
+  test('a claim with data asks for its name, says what goes with it, and can be left', async () => {
+    const { user, server } = await drawn(detail(aClaimRow('level-log')), { deleteClaim: () => undefined });
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    const words = screen.getByRole('alert').textContent;
+    expect(words).toMatch(/Its volume, 80 GiB with 2 GiB written/);
+    const act = screen.getByRole<HTMLButtonElement>('button', { name: 'Delete claim' });
+    expect(act.disabled).toBe(true);
+    await user.type(screen.getByLabelText('Type level-log to delete'), 'level-lo');
+    expect(act.disabled).toBe(true);
+    await user.click(screen.getByRole('button', { name: 'Keep it' }));
+    expect(screen.queryByRole('alert')).toBeNull();
+    expect(server.of('deleteClaim')).toEqual([]);
+  });
+
+  test('once the name is typed it is sent with it, the Line is emptied, and the list is shown', async () => {
+    const { user, server } = await drawn(detail(aClaimRow('level-log')), { deleteClaim: () => undefined });
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    await user.type(screen.getByLabelText('Type level-log to delete'), 'level-log');
+    await user.click(screen.getByRole('button', { name: 'Delete claim' }));
+    await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
+    expect(server.of('deleteClaim')[0]).toMatchObject({
+      params: { namespace: 'tide-gauges', name: 'level-log' },
+      query: { confirm: 'level-log' },
+    });
+    await waitFor(() => expect(window.location.pathname).toBe('/claims'));
+    expect(window.location.search).not.toContain('level-log');
+  });
+
+  test('a copy elsewhere goes with it, and that is said', async () => {
+    const copy = { provisioned: 80 * GiB, footprintFactor: 1, backendIops: 0, backendThroughput: 0 };
+    const { user } = await drawn(
+      detail(aClaimRow('level-log'), { decisions: [decision({ second: { pool: 'basalt-swift', ...copy } })] }),
+    );
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    expect(screen.getByRole('alert').textContent).toMatch(/So it is with its copy on basalt-swift\./);
+  });
+
+  test('a claim without a volume takes no data along and needs no name', async () => {
+    const { user, server } = await drawn(
+      detail(
+        aClaimRow('level-log', {
+          ...{ state: 'nothing-fits', pool: null, provisioned: null, consumed: null },
+          ...{ volumeName: null, volumeId: null, reason: reason() },
+        }),
+        { decisions: [] },
+      ),
+      { deleteClaim: () => undefined },
+    );
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    expect(screen.getByRole('alert').textContent).toMatch(/no volume yet: no data goes with it/);
+    await user.click(screen.getByRole('button', { name: 'Delete claim' }));
+    await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
+  });
+
+  test('a claim that a pod uses stays on its page, where one sees what it waits for', async () => {
+    const usedBy = { pods: [{ pod: 'gauge-0', node: 'quay-03' }], application: 'gauge', otherReplicas: 2 };
+    const { user, server } = await drawn(detail(aClaimRow('level-log', { consumed: 0 }), { usedBy }), {
+      deleteClaim: () => undefined,
+    });
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    expect(screen.getByRole('alert').textContent).toMatch(/gauge-0/);
+    await user.click(screen.getByRole('button', { name: 'Delete claim' }));
+    await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
+    await waitFor(() => expect(screen.queryByRole('button', { name: 'Keep it' })).toBeNull());
+    expect(window.location.pathname).toBe('/claims/tide-gauges/level-log');
+  });
+
+  test('what the server refuses leaves the question open with its reason', async () => {
+    const { user } = await drawn(detail(aClaimRow('level-log', { consumed: 0 })), {
+      deleteClaim: () => new Refused(409, 'Data was written meanwhile.'),
+    });
+    await user.click(screen.getByRole('button', { name: 'Delete' }));
+    await user.click(screen.getByRole('button', { name: 'Delete claim' }));
+    expect(await screen.findByText(/Data was written meanwhile\./)).toBeTruthy();
+    expect(screen.getByRole('button', { name: 'Keep it' })).toBeTruthy();
+    expect(window.location.pathname).toBe('/claims/tide-gauges/level-log');
+  });
+
+  test('a viewer is not offered it, nor for a claim that is being deleted', async () => {
+    await drawn(detail(aClaimRow('level-log')), {}, { ...maren, role: 'viewer' });
+    expect(screen.queryByRole('button', { name: 'Delete' })).toBeNull();
+  });
+});
+
+describe('a binding that does not go on by itself', () => {
+  test('one that failed says when it is tried again, and is tried now when asked', async () => {
+    const { user, server } = await drawn(
+      detail(
+        aClaimRow('level-log', {
+          state: 'retrying',
+          reason: reason({
+            ...{ error: { code: 'backend-unreachable', detail: 'no connection to kelp.' }, attempts: 2 },
+            nextAttemptAt: '2026-11-26T10:05:00Z',
+          }),
+        }),
+      ),
+      { steerOperation: () => ({}) },
+    );
+    expect(screen.getByText('kelp-nvme: no connection to kelp. Attempt 3 follows.')).toBeTruthy();
+    expect(screen.getByText(/Next attempt at/)).toBeTruthy();
+    await user.click(screen.getByRole('button', { name: 'Try now' }));
+    await waitFor(() => expect(server.of('steerOperation')[0]!.params).toEqual({ id: 'op-1', act: 'retry' }));
+    expect(await screen.findByText('Its binding is tried again now.')).toBeTruthy();
+  });
+
+  test('one that somebody paused goes on', async () => {
+    const { user, server } = await drawn(
+      detail(aClaimRow('level-log', { state: 'stopped', reason: reason({ stopped: 'paused' }) })),
+      { steerOperation: () => ({}) },
+    );
+    expect(screen.getByText(/Somebody paused its binding/)).toBeTruthy();
+    await user.click(screen.getByRole('button', { name: 'Go on' }));
+    await waitFor(() => expect(server.of('steerOperation')[0]!.params).toEqual({ id: 'op-1', act: 'resume' }));
+  });
+
+  test('a namespace owner sees why and cannot steer it', async () => {
+    await drawn(
+      detail(aClaimRow('level-log', { state: 'stopped', reason: reason({ stopped: 'paused' }) })),
+      {},
+      { ...maren, role: 'namespace-owner', namespaces: ['tide-gauges'] },
+    );
+    expect(screen.queryByRole('button', { name: 'Go on' })).toBeNull();
+    expect(screen.getByRole('button', { name: 'Delete' })).toBeTruthy();
+  });
+});
+
+test('a class without a mooring, and a claim that nobody decided yet, are told apart', async () => {
+  const bare = { state: 'nothing-fits' as const, pool: null, volumeName: null, volumeId: null, reason: reason() };
+  await drawn(detail(aClaimRow('level-log', bare), { decisions: [decision({ winner: undefined, candidates: [] })] }));
+  expect(screen.getByText('The class has no mooring: no pool was tried.')).toBeTruthy();
+});
