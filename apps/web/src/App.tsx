@@ -1,4 +1,4 @@
-import { Box, CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
+import { CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
 import { QueryClientProvider } from '@tanstack/react-query';
 import type { Session } from '@moorage/contract/people';
 import { lazy, useMemo, useState } from 'react';
@@ -17,6 +17,7 @@ import { PersonContext } from './parts/person';
 import { SignIn } from './sign-in/SignIn';
 import { useLook } from './theme/look';
 import { makeTheme } from './theme/theme';
+import { Column } from './parts/layout';
 
 const Watch = lazy(() => import('./watch/Watch'));
 const BackendDetail = lazy(() => import('./backends/BackendDetail'));
@@ -42,9 +43,7 @@ function ChartRoom({ person }: { person: Session }) {
   const [keys, setKeys] = useState(false);
   return (
     <PersonContext value={person}>
-      <Box
-        sx={{ height: '100%', display: 'flex', flexDirection: 'column', bgcolor: 'background.default', minWidth: 1024 }}
-      >
+      <Column gap={0} sx={{ height: '100%', bgcolor: 'background.default', minWidth: 1024 }}>
         <Head person={person} showKeys={() => setKeys(true)} />
         <Course />
         <Guarded>
@@ -75,7 +74,7 @@ function ChartRoom({ person }: { person: Session }) {
         </Apart>
         <Keys open={keys} setOpen={setKeys} />
         <NoticeBar />
-      </Box>
+      </Column>
     </PersonContext>
   );
 }

@@ -26,6 +26,7 @@ export const noteBoundClaims = statement<{ subject: string }, [claims: readonly 
        AND o.plural = 'persistentvolumeclaims' AND o.uid = op.subject AND o.phase = 'Bound' RETURNING op.subject
    )
    UPDATE reservations r SET state = 'bound' FROM seen WHERE r.claim_uid = seen.subject RETURNING r.claim_uid AS subject, ${relaxed}`,
+  'planned once',
 );
 
 /** Begins the bindings of claims of a provisioner's classes, or wakes those that wait; gives their operations. One that was given up when the claim was thought to be gone begins again when nothing is reserved for it. */
@@ -39,6 +40,7 @@ export const beginBindings = statement<{ id: string }, [claims: readonly string[
      -- given up when the claim was thought to be gone; it is there again and nothing is reserved for it
      AND (op.state <> 'abandoned' OR NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject))
    RETURNING id`,
+  'planned once',
 );
 
 /** Ends the unfinished bindings of claims. */
@@ -131,9 +133,11 @@ export const noteVolumeMade = statement<
      SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING
    )
    SELECT moved.*, ${relaxed} FROM moved`,
+  'planned once',
 );
 
 /** Moves a binding on whose volume the platform was told of. */
 export const noteVolumeWritten = statement<Operation, [id: string, from: string]>(
   `UPDATE operations SET ${setTo(binding, 'written')} WHERE id = $1 AND state = $2 RETURNING ${operationFields}, ${relaxed}`,
+  'planned once',
 );

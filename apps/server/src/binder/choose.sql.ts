@@ -53,6 +53,7 @@ export const claimToDecide = statement<StoredClaim, [claim: string]>(
    LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at
    WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
+  'planned once',
 );
 
 /** What is reserved in a namespace, by class. */
@@ -109,4 +110,5 @@ export const reserveAll = statement<
    )
    UPDATE operations SET ${setTo(binding, 'making')}, decision_id = (SELECT id FROM decided) WHERE id = $7 AND state = $8
    RETURNING ${operationFields}, (SELECT count(pg_notify($9, event)) FROM unnest($10::text[]) event) AS told`,
+  'planned once',
 );

@@ -119,6 +119,7 @@ export const claimCounts = statement<
 /** The claim of a name. */
 export const claimNamed = statement<StoredClaim, [namespace: string, name: string]>(
   `${select} WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,
+  'planned once',
 );
 
 /** Pods that mount a claim, and their owners. */

@@ -1,5 +1,6 @@
 import { makeDatabase } from '../testing/databases';
 import { Database } from './database';
+import { statement } from './statement';
 
 let made: Awaited<ReturnType<typeof makeDatabase>>;
 let database: Database;
@@ -142,5 +143,56 @@ describe('what is gathered', () => {
     open();
     await first;
     expect(sent).toEqual([['of the second'], ['of the first']]);
+  });
+});
+
+describe('a statement that is planned once', () => {
+  const keepOnce = statement<{ name: string }, [name: string]>(
+    'INSERT INTO things VALUES ($1) RETURNING name',
+    'planned once',
+  );
+  const found = statement<{ name: string | null; n: number }, [name: string | undefined, n: number]>(
+    'SELECT (SELECT name FROM things WHERE name = $1) AS name, $2::int AS n',
+    'planned once',
+  );
+
+  test('is known to its connection by a name, and answers for whatever values', async () => {
+    await database.transaction(async () => {
+      await keepOnce(database, 'a');
+      await keepOnce(database, 'b');
+      expect(await found(database, 'b', 1)).toEqual([{ name: 'b', n: 1 }]);
+      expect(await found(database, undefined, 2)).toEqual([{ name: null, n: 2 }]);
+      const prepared = await database.rows<{ statement: string }>('SELECT statement FROM pg_prepared_statements');
+      expect(prepared.map((p) => p.statement).sort()).toEqual([keepOnce.text, found.text].sort());
+    });
+    expect(await things()).toEqual(['a', 'b']);
+  });
+
+  test('serves many at once, each on its own connection', async () => {
+    const names = Array.from({ length: 60 }, (_, i) => `n${i}`);
+    await Promise.all(names.map((name) => keepOnce(database, name)));
+    expect(await things()).toEqual([...names].sort());
+    const read = await Promise.all(names.map((name, i) => found(database, name, i)));
+    expect(read).toEqual(names.map((name, i) => [{ name, n: i }]));
+  });
+
+  test('goes on after it was refused, and tells why as any other', async () => {
+    await keepOnce(database, 'a');
+    await expect(keepOnce(database, 'a')).rejects.toMatchObject({ original: { code: '23505' } });
+    const failed = database.transaction(async () => {
+      await keepOnce(database, 'b');
+      await keepOnce(database, 'a');
+    });
+    await expect(failed).rejects.toMatchObject({ original: { code: '23505' } });
+    await keepOnce(database, 'c');
+    expect(await things()).toEqual(['a', 'c']);
+  });
+
+  test('is planned anew when its table changes under it', async () => {
+    const all = statement<{ name: string }, [name: string]>('SELECT * FROM things WHERE name = $1', 'planned once');
+    await keep('a');
+    expect(await all(database, 'a')).toEqual([{ name: 'a' }]);
+    await database.rows('ALTER TABLE things ADD COLUMN size int DEFAULT 7');
+    expect(await all(database, 'a')).toEqual([{ name: 'a', size: 7 }]);
   });
 });

@@ -14,6 +14,34 @@ Sequelize.useCLS({
   set: (key: string, value: unknown) => underWay.getStore()?.set(key, value),
 });
 
+/** Statements that PostgreSQL plans once for each connection. */
+export const plannedOnce = new Set<string>();
+
+type Done = (error: { code?: string } | null | undefined, result?: unknown) => void;
+type Query = (text: unknown, values?: unknown, done?: Done) => unknown;
+/** What the plan of a statement gives is no longer what it gave when it was planned: the table was changed meanwhile. */
+const planIsOld = '0A000';
+
+/** Lets a connection give those statements a name, by which PostgreSQL knows their plan. */
+function nameStatements(connection: unknown): void {
+  const client = connection as { query: Query };
+  const query: Query = client.query.bind(client);
+  const names = new Map<string, string>();
+  let given = 0;
+  client.query = (text, values, done) => {
+    if (typeof text !== 'string' || !plannedOnce.has(text) || !Array.isArray(values) || !done)
+      return query(text, values, done);
+    const name = names.get(text) ?? `s${++given}`;
+    names.set(text, name);
+    return query({ name, text, values }, (error: { code?: string } | null | undefined, result: unknown) => {
+      if (error?.code !== planIsOld) return done(error, result);
+      names.delete(text);
+      // a transaction that it ended stays ended, and is told the first reason
+      query(text, values, (again, anew) => done(again ? error : again, anew));
+    });
+  };
+}
+
 type Send = (database: Database, values: readonly string[]) => Promise<void>;
 
 /** What the transaction under way has still to send; undefined outside of one. */
@@ -38,6 +66,7 @@ export class Database {
       logging: false,
       pool: { max: 16, acquire: 15_000, idle: 30_000 },
     });
+    this.sequelize.addHook('afterConnect', nameStatements);
   }
 
   /** Rows of a statement, `RETURNING` rows of a change included. Values are bound as $1, $2 … */

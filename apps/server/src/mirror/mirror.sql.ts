@@ -54,4 +54,5 @@ export const takeEvents = statement<
      noted AS (${notesVersion('$4')}),
      told AS (SELECT pg_notify($5, unnest($6::text[])) FROM (SELECT FROM taken UNION ALL SELECT FROM dropped LIMIT 1) news)
    SELECT count(*), ${relaxed} FROM told`,
+  'planned once',
 );

@@ -29,12 +29,14 @@ export const takeUnderLease = statement<Operation, [id: string, lease: number]>(
   `UPDATE operations SET runner = $2, again = false WHERE id = $1 AND ended_at IS NULL AND stopped IS NULL
      AND (runner IS NULL OR ${runnerIsDead}) AND coalesce(next_attempt_at, '-infinity') < now() + interval '0.5 seconds'
    RETURNING ${operationFields}, ${relaxed}`,
+  'planned once',
 );
 
 /** Ends the lease of an operation; tells whether somebody asked for another look meanwhile. */
 export const endLease = statement<{ again: boolean }, [id: string, lease: number]>(
   `UPDATE operations o SET runner = NULL, again = false FROM (SELECT again FROM operations WHERE id = $1 FOR UPDATE) old
    WHERE o.id = $1 AND o.runner = $2 RETURNING old.again, ${relaxed}`,
+  'planned once',
 );
 
 /** Moves an operation on from where it was thought to be. What paused it goes on pausing it. */

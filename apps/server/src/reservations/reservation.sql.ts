@@ -38,12 +38,14 @@ export interface FurtherCopy {
 /** Copies elsewhere that are reserved for a claim. */
 export const furtherCopiesOf = statement<FurtherCopy, [claim: string]>(
   `SELECT f.*, p.backend_id, p.path FROM further_copies f JOIN pools p ON p.id = f.pool_id WHERE f.claim_uid = $1 ORDER BY f.mode LIMIT 2`,
+  'planned once',
 );
 
 /** What is reserved for a claim. */
 export const reservedFor = statement<Reserved, [claim: string]>(
   `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
    FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
+  'planned once',
 );
 
 /** Keeps the volume of a claim that is gone; its grace begins when its class gives it one. */

@@ -15,6 +15,7 @@ import { BackendState } from './BackendState';
 import { Events } from './Events';
 import { PoolsOf } from './PoolsOf';
 import { VolumesOn } from './VolumesOn';
+import { Column } from '../parts/layout';
 
 const LoadCharts = lazy(() => import('./LoadCharts').then((m) => ({ default: m.LoadCharts })));
 
@@ -31,7 +32,7 @@ function Whole({ backend }: { backend: BackendRow }) {
   const [see, setSee] = useInAddress('see', 'pools');
   const running = useReshapes(backend.id).data?.filter((r) => r.endedAt === null).length ?? 0;
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+    <Column gap={1.5}>
       <Paper sx={{ p: 1.5 }}>
         <ToggleButtonGroup
           exclusive
@@ -60,7 +61,7 @@ function Whole({ backend }: { backend: BackendRow }) {
         </Box>
       </Paper>
       {backend.disks > 0 && <ClusterPlan backend={backend} />}
-    </Box>
+    </Column>
   );
 }
 

@@ -1,4 +1,4 @@
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Button, TextField, Typography } from '@mui/material';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged } from '@moorage/contract/registration';
 import type { Bytes } from '@moorage/core/sizes/bytes';
@@ -12,6 +12,7 @@ import { NamesField } from '../parts/NamesField';
 import { Size } from '../parts/Size';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
+import { Column, Row } from '../parts/layout';
 
 const oldWords: Record<CredentialsChanged['old'], string> = {
   refused: 'The old ones were tried and are refused: they are proven replaced.',
@@ -44,7 +45,7 @@ function General({ backend }: { backend: BackendRow }) {
     return { text: `${backend.id} is changed.`, undo: () => send(after.version, before) };
   });
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, width: 320 }}>
+    <Column gap={1.5} sx={{ width: 320 }}>
       <Typography variant="h3">What it is to us</Typography>
       <TextField label="Title" value={title} onChange={(e) => setTitle(e.target.value)} />
       <NamesField
@@ -86,7 +87,7 @@ function General({ backend }: { backend: BackendRow }) {
       >
         Apply
       </Button>
-    </Box>
+    </Column>
   );
 }
 
@@ -105,10 +106,11 @@ function Credentials({ backend }: { backend: BackendRow }) {
     return { text: `${backend.id} is spoken to with the new credentials.` };
   });
   return (
-    <Box
+    <Column
       component="form"
       onSubmit={(e) => (e.preventDefault(), change.mutate(undefined))}
-      sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, width: 320 }}
+      gap={1.5}
+      sx={{ width: 320 }}
     >
       <Typography variant="h3">Credentials</Typography>
       <TextField label="User" value={username} autoComplete="off" onChange={(e) => setUsername(e.target.value)} />
@@ -128,7 +130,7 @@ function Credentials({ backend }: { backend: BackendRow }) {
           {oldWords[old]}
         </Typography>
       )}
-    </Box>
+    </Column>
   );
 }
 
@@ -144,7 +146,7 @@ function Remove({ backend }: { backend: BackendRow }) {
   });
   const held = backend.pools.reduce((sum, p) => sum + p.reservedBytes, 0);
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, width: 320 }}>
+    <Column gap={1.5} sx={{ width: 320 }}>
       <Typography variant="h3">Forget it</Typography>
       <Typography variant="body2">
         {held > 0 ? (
@@ -164,7 +166,7 @@ function Remove({ backend }: { backend: BackendRow }) {
       <Button disabled={name !== backend.id || remove.isPending} onClick={() => remove.mutate(undefined)}>
         Forget {backend.id}
       </Button>
-    </Box>
+    </Column>
   );
 }
 
@@ -178,10 +180,10 @@ export function BackendSettings({ backend }: { backend: BackendRow }) {
       </Typography>
     );
   return (
-    <Box sx={{ pt: 1.5, display: 'flex', gap: 5, flexWrap: 'wrap' }}>
+    <Row gap={5} wraps sx={{ pt: 1.5 }}>
       <General key={backend.version} backend={backend} />
       <Credentials backend={backend} />
       <Remove backend={backend} />
-    </Box>
+    </Row>
   );
 }

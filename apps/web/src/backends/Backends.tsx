@@ -1,5 +1,4 @@
 import {
-  Box,
   Button,
   Link,
   Paper,
@@ -32,6 +31,7 @@ import { Sounding } from '../soundings/Sounding';
 import { BackendState } from './BackendState';
 import { CapacityExplained } from './CapacityExplained';
 import { PoolSettings } from './PoolSettings';
+import { Column, FaintCell, Fill, Row } from '../parts/layout';
 
 const speaks: Record<string, string> = { NVMeOverFabrics: 'NVMe/TCP', NFSv4: 'NFS' };
 
@@ -165,7 +165,7 @@ function BackendLine({ backend }: { backend: BackendRow }) {
   return (
     <TableRow sx={{ '& td': { borderTop: 1, borderColor: 'divider', pt: 1.25 } }}>
       <TableCell colSpan={9}>
-        <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
+        <Row gap={2} align="center">
           <Typography component="h2" variant="h2">
             <Link
               component={RouterLink}
@@ -179,7 +179,7 @@ function BackendLine({ backend }: { backend: BackendRow }) {
           </Typography>
           <span>{backend.title}</span>
           <BackendState backend={backend} />
-          <Box sx={{ flex: 1 }} />
+          <Fill />
           <Typography variant="caption" color="text.secondary">
             {backend.address}{' '}
             {backend.checkedAt && (
@@ -188,7 +188,7 @@ function BackendLine({ backend }: { backend: BackendRow }) {
               </>
             )}
           </Typography>
-        </Box>
+        </Row>
       </TableCell>
     </TableRow>
   );
@@ -231,8 +231,8 @@ function Estate({ backends }: { backends: BackendRow[] }) {
       </Empty>
     );
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
-      <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center' }}>
+    <Column gap={1.5}>
+      <Row gap={1.5} align="center">
         <ToggleButtonGroup
           exclusive
           size="small"
@@ -248,7 +248,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
             ? 'Every byte as the disks give and take it, copies and parity counted; of an array, as it reports.'
             : 'Every byte as volumes see it, at each pool’s usual scheme.'}
         </Typography>
-      </Box>
+      </Row>
       <Paper>
         <Table size="small" aria-label="Backends and pools">
           <TableHead>
@@ -281,7 +281,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
               )),
               backend.pools.length === 0 && (
                 <TableRow key={`${backend.id}-none`}>
-                  <TableCell colSpan={9} sx={{ color: 'text.secondary' }}>
+                  <FaintCell colSpan={9}>
                     {backend.disks > 0 ? (
                       <>
                         It has {backend.disks} disks and no pool yet.{' '}
@@ -292,7 +292,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
                     ) : (
                       'Its pools are not known yet.'
                     )}
-                  </TableCell>
+                  </FaintCell>
                 </TableRow>
               ),
             ])}
@@ -300,7 +300,7 @@ function Estate({ backends }: { backends: BackendRow[] }) {
         </Table>
       </Paper>
       <div ref={explained}>{chosen && <CapacityExplained key={chosen.pool.id} pool={chosen.pool} />}</div>
-    </Box>
+    </Column>
   );
 }
 
@@ -319,14 +319,14 @@ export default function Backends() {
     <Place
       title="Backends"
       actions={
-        <Box sx={{ display: 'flex', gap: 1 }}>
+        <Row>
           <Button onClick={() => go('/backends/readiness')}>Node readiness</Button>
           {may && (
             <Button variant="contained" onClick={() => go('/backends/new')}>
               Register a backend
             </Button>
           )}
-        </Box>
+        </Row>
       }
       question={
         <>

@@ -1,7 +1,6 @@
 import {
   Box,
   Button,
-  Paper,
   Table,
   TableBody,
   TableCell,
@@ -19,6 +18,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useState } from 'react';
 import { Bar, BarChart, CartesianGrid, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { Size } from '../parts/Size';
+import { Fill, Row, Sheet } from '../parts/layout';
 
 interface Domain {
   readonly name: string;
@@ -41,7 +41,7 @@ function WhereItGoes({
 }) {
   const { chart } = useTheme();
   return (
-    <Box sx={{ display: 'flex', border: 1, borderColor: chart.secondInk, height: 46 }}>
+    <Row gap={0} sx={{ border: 1, borderColor: chart.secondInk, height: 46 }}>
       {parts
         .filter((p) => p.bytes > 0)
         .map((p) => (
@@ -69,7 +69,7 @@ function WhereItGoes({
             <strong>{sizeText(p.bytes)}</strong>
           </Box>
         ))}
-    </Box>
+    </Row>
   );
 }
 
@@ -166,7 +166,7 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
   const [asTable, setAsTable] = useState(false);
   if (!spread)
     return (
-      <Paper sx={{ p: 2 }}>
+      <Sheet>
         <Typography variant="h2">Where the bytes of {pool.name} go</Typography>
         <Typography variant="body2" sx={{ mt: 0.5, maxWidth: 760 }}>
           The array reports {sizeText(redundancy.kind === 'inner' ? redundancy.usable : 0)} usable and says its pool
@@ -174,7 +174,7 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
           own affair: a class that asks up to {(redundancy.kind === 'inner' ? redundancy.survives : 0) + 1} copies is
           served here, and each volume counts once.
         </Typography>
-      </Paper>
+      </Sheet>
     );
   const scheme: Scheme = spread.scheme.kind === 'copies' ? { kind: 'copies', copies } : spread.scheme;
   const domains = spread.domains.map((d) => ({ ...d, capacity: d.capacity as Bytes }));
@@ -189,8 +189,8 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
   const dead = domains.filter((d) => !d.live).map((d) => d.name);
   const stranding = explained.strandedBy.slice(0, 3).map((d) => `${d.name} (${sizeText(d.stranded)})`);
   return (
-    <Paper sx={{ p: 2 }}>
-      <Box sx={{ display: 'flex', alignItems: 'center', gap: 2, mb: 1 }}>
+    <Sheet>
+      <Row gap={2} align="center" sx={{ mb: 1 }}>
         <Typography variant="h2">Where the bytes of {pool.name} go</Typography>
         {spread.scheme.kind === 'copies' && (
           <>
@@ -212,9 +212,9 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
             </ToggleButtonGroup>
           </>
         )}
-        <Box sx={{ flex: 1 }} />
+        <Fill />
         <Button onClick={() => setAsTable(!asTable)}>{asTable ? 'Show as chart' : 'Show as table'}</Button>
-      </Box>
+      </Row>
       <WhereItGoes
         raw={explained.raw}
         parts={[
@@ -265,6 +265,6 @@ export function CapacityExplained({ pool }: { pool: PoolRow }) {
       ) : (
         <DomainChart domains={domains} share={explained.share} />
       )}
-    </Paper>
+    </Sheet>
   );
 }

@@ -3,6 +3,7 @@ import dayjs from 'dayjs';
 import { useBackendEvents } from '../api/cluster-queries';
 import { Mark } from '../marks/Mark';
 import { Empty, Fetched } from '../parts/States';
+import { Row } from '../parts/layout';
 
 const marks = { OK: 'settled', Warning: 'degraded', Critical: 'person' } as const;
 
@@ -17,11 +18,7 @@ export function Events({ backend }: { backend: string }) {
         ) : (
           <Box component="ol" aria-label="Events" sx={{ listStyle: 'none', m: 0, p: 0, fontSize: 13 }}>
             {events.map((e, i) => (
-              <Box
-                component="li"
-                key={`${e.at}-${i}`}
-                sx={{ display: 'flex', gap: 1.5, py: 0.5, borderTop: 1, borderColor: 'divider' }}
-              >
+              <Row component="li" key={`${e.at}-${i}`} gap={1.5} sx={{ py: 0.5, borderTop: 1, borderColor: 'divider' }}>
                 <time dateTime={e.at} style={{ color: 'var(--second-ink)', width: 150 }}>
                   {dayjs(e.at).format('D MMM YYYY, HH:mm:ss')}
                 </time>
@@ -29,7 +26,7 @@ export function Events({ backend }: { backend: string }) {
                   <Mark kind={marks[e.severity]} />
                 </span>
                 {e.message}
-              </Box>
+              </Row>
             ))}
           </Box>
         )

@@ -6,6 +6,7 @@ import { useState } from 'react';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { useLoad } from '../api/cluster-queries';
 import { Empty, Fetched } from '../parts/States';
+import { Row } from '../parts/layout';
 
 type Measure = 'iops' | 'throughput' | 'latency';
 const titles: Record<Measure, string> = { iops: 'IOPS', throughput: 'Throughput, MB/s', latency: 'Latency, ms' };
@@ -135,11 +136,11 @@ export function LoadCharts({ backend }: { backend: string }) {
                   {asTable ? (
                     <AsTable pool={pool} />
                   ) : (
-                    <Box sx={{ display: 'flex', gap: 2, flexWrap: 'wrap' }}>
+                    <Row gap={2} wraps>
                       <Chart pool={pool} measure="iops" />
                       <Chart pool={pool} measure="throughput" />
                       <Chart pool={pool} measure="latency" />
-                    </Box>
+                    </Row>
                   )}
                 </Box>
               );

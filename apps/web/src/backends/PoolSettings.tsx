@@ -8,6 +8,7 @@ import { Controller, useForm } from 'react-hook-form';
 import { ApiProblem, ask } from '../api/client';
 import { PersonContext, useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
+import { Column, Row } from '../parts/layout';
 
 /** As the form shows it: sizes as quantities, marks as percents, nothing as an empty field. */
 interface Fields {
@@ -129,12 +130,7 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
         anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
         transformOrigin={{ vertical: 'top', horizontal: 'right' }}
       >
-        <Box
-          component="form"
-          onSubmit={submit}
-          noValidate
-          sx={{ p: 2, width: 360, display: 'flex', flexDirection: 'column', gap: 1.5 }}
-        >
+        <Column component="form" onSubmit={submit} noValidate gap={1.5} sx={{ p: 2, width: 360 }}>
           <Typography variant="h2">Limits of {pool.name}</Typography>
           {field(
             'overcommit',
@@ -194,13 +190,13 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
               {errors.root.message}
             </Typography>
           )}
-          <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+          <Row justify="flex-end">
             <Button onClick={() => setAnchor(null)}>Leave as it was</Button>
             <Button type="submit" variant="contained">
               Apply
             </Button>
-          </Box>
-        </Box>
+          </Row>
+        </Column>
       </Popover>
     </>
   );

@@ -21,6 +21,7 @@ import {
   shortFailure,
   type Check,
 } from '../words/readiness';
+import { Row, Sheet } from '../parts/layout';
 
 type Cell = ReadinessData['cells'][number];
 const marks = { ready: 'settled', weak: 'degraded', unready: 'person' } as const;
@@ -71,10 +72,10 @@ function LetIn({ address, cell: { node, backend }, stay }: { address: string; ce
 /** `stay` keeps this cell chosen when it is no longer the worst. */
 function Why({ cell, stay }: { cell: Cell; stay: () => void }) {
   return (
-    <Paper
+    <Sheet
       component="section"
       aria-label={`Checks of ${cell.node} for ${cell.backend}`}
-      sx={{ p: 2, width: 400, flex: 'none' }}
+      sx={{ width: 400, flex: 'none' }}
     >
       <Typography variant="h2">
         {cell.node} to {cell.backend}
@@ -97,7 +98,7 @@ function Why({ cell, stay }: { cell: Cell; stay: () => void }) {
           ))}
         </TableBody>
       </Table>
-    </Paper>
+    </Sheet>
   );
 }
 
@@ -117,7 +118,7 @@ function Board({ data }: { data: ReadinessData }) {
     );
   const nodes = new Map(data.nodes.map((n) => [n.name, n]));
   return (
-    <Box sx={{ display: 'flex', gap: 2, alignItems: 'flex-start' }}>
+    <Row gap={2} align="flex-start">
       <Paper sx={{ flex: 1, minWidth: 0, overflow: 'auto' }}>
         <Matrix
           label="Nodes and backends"
@@ -155,7 +156,7 @@ function Board({ data }: { data: ReadinessData }) {
         />
       </Paper>
       <Why cell={chosen} stay={() => setAt(`${chosen.node}/${chosen.backend}`)} />
-    </Box>
+    </Row>
   );
 }
 

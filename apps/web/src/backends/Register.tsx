@@ -1,4 +1,4 @@
-import { Box, Button, Paper, TextField, Typography } from '@mui/material';
+import { Box, Button, TextField, Typography } from '@mui/material';
 import { useSites } from '../api/queries';
 import { NamesField } from '../parts/NamesField';
 import { useMay } from '../parts/person';
@@ -7,6 +7,7 @@ import { Empty } from '../parts/States';
 import { Probed } from './Probed';
 import { useRegistration } from './registration';
 import { TrustFields } from './TrustFields';
+import { Sheet } from '../parts/layout';
 
 type Registration = ReturnType<typeof useRegistration>;
 
@@ -31,14 +32,14 @@ function AccessForm({ registration }: { registration: Registration }) {
     />
   );
   return (
-    <Paper
+    <Sheet
       component="form"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
         void look();
       }}
-      sx={{ p: 2, display: 'flex', flexDirection: 'column', gap: 1.5 }}
+      sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}
     >
       {field('address', 'Address', 'Such as https://10.40.8.5:8443', { autoFocus: true })}
       {field('username', 'User', 'An account that may configure components', { autoComplete: 'off' })}
@@ -77,7 +78,7 @@ function AccessForm({ registration }: { registration: Registration }) {
           </Button>
         </>
       )}
-    </Paper>
+    </Sheet>
   );
 }
 
@@ -97,7 +98,7 @@ export default function Register() {
     <Place title="Register a backend" question="What is at this address, and can it be used?">
       <Box sx={{ display: 'grid', gridTemplateColumns: '340px minmax(0, 1fr)', gap: 2, alignItems: 'start' }}>
         <AccessForm registration={registration} />
-        <Paper sx={{ p: 2, minHeight: 200 }}>
+        <Sheet sx={{ minHeight: 200 }}>
           {registration.probe ? (
             <Probed probe={registration.probe} pin={registration.pin} />
           ) : (
@@ -108,7 +109,7 @@ export default function Register() {
               </Typography>
             </Empty>
           )}
-        </Paper>
+        </Sheet>
       </Box>
     </Place>
   );

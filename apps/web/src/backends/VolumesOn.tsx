@@ -1,15 +1,4 @@
-import {
-  Box,
-  Button,
-  Link,
-  Table,
-  TableBody,
-  TableCell,
-  TableHead,
-  TableRow,
-  TextField,
-  Typography,
-} from '@mui/material';
+import { Button, Link, Table, TableBody, TableCell, TableHead, TableRow, TextField, Typography } from '@mui/material';
 import type { BackendVolumeRow } from '@moorage/contract/inventory';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
@@ -19,6 +8,7 @@ import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
 import { Size } from '../parts/Size';
 import { Empty, Fetched } from '../parts/States';
+import { Row } from '../parts/layout';
 
 const pageSize = 100;
 
@@ -110,7 +100,7 @@ export function VolumesOn({ backend }: { backend: string }) {
                 </TableBody>
               </Table>
               {total > pageSize && (
-                <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', py: 1 }}>
+                <Row align="center" sx={{ py: 1 }}>
                   <Typography variant="body2">
                     {page * pageSize + 1} to {Math.min(total, (page + 1) * pageSize)} of {total.toLocaleString('en-GB')}
                   </Typography>
@@ -120,7 +110,7 @@ export function VolumesOn({ backend }: { backend: string }) {
                   <Button disabled={(page + 1) * pageSize >= total} onClick={() => setPage(page + 1)}>
                     After
                   </Button>
-                </Box>
+                </Row>
               )}
             </>
           )

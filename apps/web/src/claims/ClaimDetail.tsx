@@ -1,4 +1,4 @@
-import { Box, Button, Paper, TextField, Typography } from '@mui/material';
+import { Button, TextField, Typography } from '@mui/material';
 import { claimMarks, type ClaimDetail as Detail, type ClaimRow } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
@@ -18,6 +18,7 @@ import { deletionAsked, fateWords, usersWords } from '../words/deletion';
 import { claimSentence, stateWords } from '../words/claims';
 import { Remedies } from './Remedies';
 import { Trace } from './Trace';
+import { Column, Row, Sheet } from '../parts/layout';
 
 function Sizes({ claim }: { claim: ClaimRow }) {
   const { requested, provisioned, consumed } = claim;
@@ -65,19 +66,7 @@ function Deletion({
     return { text: deletionAsked(`${claim.namespace}/${claim.name}`, usedBy) };
   });
   return (
-    <Box
-      role="alert"
-      sx={{
-        border: 1,
-        borderColor: 'error.main',
-        p: 1.5,
-        my: 1,
-        display: 'flex',
-        alignItems: 'center',
-        gap: 1.5,
-        flexWrap: 'wrap',
-      }}
-    >
+    <Row role="alert" gap={1.5} align="center" wraps sx={{ border: 1, borderColor: 'error.main', p: 1.5, my: 1 }}>
       <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
         {claim.volumeName
           ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateWords(classes?.find((c) => c.storageClass.name === claim.className)?.storageClass)}${copies.length > 0 ? ` So it is with its copy on ${copies.join(', and on ')}.` : ''}`
@@ -96,7 +85,7 @@ function Deletion({
       <Button variant="contained" disabled={used > 0 && typed !== claim.name} onClick={() => remove.mutate(undefined)}>
         Delete claim
       </Button>
-    </Box>
+    </Row>
   );
 }
 
@@ -124,9 +113,9 @@ function Body({ detail }: { detail: Detail }) {
   const [last, ...earlier] = decisions;
   const stuck = claim.state === 'nothing-fits';
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
-      <Paper sx={{ p: 2 }}>
-        <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2 }}>
+    <Column gap={1.5}>
+      <Sheet>
+        <Row gap={2} align="baseline">
           <Typography component="h2" variant="h2">
             <MarkedWord kind={claimMarks[claim.state]} word={stateWords[claim.state]} />
           </Typography>
@@ -135,7 +124,7 @@ function Body({ detail }: { detail: Detail }) {
           </Typography>
           <TryNow claim={claim} />
           {may && claim.state !== 'deleting' && !deleting && <Button onClick={() => setDeleting(true)}>Delete</Button>}
-        </Box>
+        </Row>
         <Sizes claim={claim} />
         {claim.reason?.nextAttemptAt && (
           <Typography variant="body2" color="text.secondary">
@@ -160,16 +149,16 @@ function Body({ detail }: { detail: Detail }) {
             close={() => setDeleting(false)}
           />
         )}
-      </Paper>
+      </Sheet>
       {stuck && last && (
-        <Paper sx={{ p: 2 }}>
+        <Sheet>
           <Typography variant="h2" sx={{ mb: 0.5 }}>
             What would bind it
           </Typography>
           <Remedies claim={claim} decision={last} />
-        </Paper>
+        </Sheet>
       )}
-      <Paper sx={{ p: 2 }}>
+      <Sheet>
         <Typography variant="h2">{last?.trace.winner ? `Why ${last.trace.winner}` : 'Why nowhere'}</Typography>
         {last?.trace.second && (
           <Typography variant="body2">
@@ -195,8 +184,8 @@ function Body({ detail }: { detail: Detail }) {
             {earlier[0]!.trace.winner ? `chose ${earlier[0]!.trace.winner}` : 'nothing fitted'}.
           </Typography>
         )}
-      </Paper>
-    </Box>
+      </Sheet>
+    </Column>
   );
 }
 

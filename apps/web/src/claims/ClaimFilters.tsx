@@ -1,8 +1,9 @@
-import { Box, MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import type { ClaimPage } from '@moorage/contract/claims';
 import { useEffect, useState } from 'react';
 import { useClasses, useNamespaces } from '../api/queries';
 import { useInAddress } from '../frame/address';
+import { Row } from '../parts/layout';
 
 /** A text field whose value goes to the address once typing pauses. */
 function useSettled(value: string, settle: (value: string) => void, afterMs: number): [string, (text: string) => void] {
@@ -46,7 +47,7 @@ export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefin
   const { data: classes } = useClasses();
   const { data: namespaces } = useNamespaces();
   return (
-    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center' }}>
+    <Row gap={1.5} align="center">
       <TextField
         label="Filter"
         placeholder="name, namespace, class, pool, identifier"
@@ -68,6 +69,6 @@ export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefin
         <ToggleButton value="bound">bound{counts && ` ${counts.bound}`}</ToggleButton>
         <ToggleButton value="unbound">without volume{counts && ` ${counts.unbound}`}</ToggleButton>
       </ToggleButtonGroup>
-    </Box>
+    </Row>
   );
 }

@@ -1,5 +1,5 @@
 import { zodResolver } from '@hookform/resolvers/zod';
-import { Box, Button, TextField, Typography } from '@mui/material';
+import { Button, TextField, Typography } from '@mui/material';
 import { newClaimSchema, type NewClaim as NewClaimData } from '@moorage/contract/claims';
 import { volumeModes } from '@moorage/core/classes/storage-class';
 import { useContext, useRef } from 'react';
@@ -11,6 +11,7 @@ import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 import { Choice, ModeField, same, TunedFields } from './claim-fields';
 import { Forecast } from './Forecast';
+import { Column, Row } from '../parts/layout';
 
 /** What the form begins with, as another place of the interface filled it in; nothing of a text that does not read. */
 function readLike(text: string): Partial<NewClaimData> {
@@ -68,12 +69,7 @@ export function ClaimForm({ close }: { close: () => void }) {
     }
   });
   return (
-    <Box
-      component="form"
-      onSubmit={submit}
-      noValidate
-      sx={{ p: 3, pt: 2, width: 520, display: 'flex', flexDirection: 'column', gap: 2 }}
-    >
+    <Column component="form" onSubmit={submit} noValidate gap={2} sx={{ p: 3, pt: 2, width: 520 }}>
       <Typography variant="h1" component="h2">
         New claim
       </Typography>
@@ -104,12 +100,12 @@ export function ClaimForm({ close }: { close: () => void }) {
           {errors.root.message}
         </Typography>
       )}
-      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+      <Row justify="flex-end">
         <Button onClick={close}>Leave</Button>
         <Button type="submit" variant="contained" disabled={isSubmitting}>
           Make claim
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Column>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Button } from '@mui/material';
+import { Button } from '@mui/material';
 import { DataGrid, type GridSortModel } from '@mui/x-data-grid';
 import type { ClaimPage, ClaimRow } from '@moorage/contract/claims';
 import { useMemo, useState } from 'react';
@@ -11,18 +11,19 @@ import { Empty, Failed } from '../parts/States';
 import { columns, sortOf } from './claim-columns';
 import { ClaimFilters } from './ClaimFilters';
 import { NewClaim } from './NewClaim';
+import { Column, Fill, Row } from '../parts/layout';
 
 type Cursors = readonly (string | undefined)[];
 
 /** How much of the list is seen, and the ways to the rest. */
 function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined; go: (list: Cursors) => void }) {
   return (
-    <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', fontSize: 13, color: 'text.secondary' }}>
+    <Row gap={2} align="center" sx={{ fontSize: 13, color: 'text.secondary' }}>
       <span>
         {data ? `${data.claims.length} of ${data.total.toLocaleString('en-GB')} shown` : ' '}
         {data && data.claims.length > 0 && ' · click fills the Line, Enter or double click opens'}
       </span>
-      <Box sx={{ flex: 1 }} />
+      <Fill />
       {(list.length > 1 || data?.next) && (
         <>
           <Button disabled={list.length <= 1} onClick={() => go(list.slice(0, -1))}>
@@ -34,7 +35,7 @@ function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined;
           </Button>
         </>
       )}
-    </Box>
+    </Row>
   );
 }
 
@@ -86,7 +87,7 @@ export default function Claims() {
         )
       }
     >
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.25, height: '100%' }}>
+      <Column gap={1.25} sx={{ height: '100%' }}>
         <ClaimFilters counts={data?.counts} />
         {query.isError && <Failed error={query.error} retry={() => void query.refetch()} />}
         <DataGrid<ClaimRow>
@@ -127,7 +128,7 @@ export default function Claims() {
           aria-label="Claims"
         />
         <Pages list={list} data={data} go={(to) => setCursors({ walk, list: to })} />
-      </Box>
+      </Column>
       <NewClaim open={making === 'claim'} close={() => setMaking('')} />
     </Place>
   );

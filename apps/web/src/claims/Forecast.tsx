@@ -1,4 +1,3 @@
-import { Box } from '@mui/material';
 import type { NewClaim } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
@@ -8,6 +7,7 @@ import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
 import { useTrial } from '../moorings/useTrial';
 import { failureSentence } from '../words/checks';
+import { Row } from '../parts/layout';
 
 /** Where the claim would land if it were made now. */
 export function Forecast({ draft }: { draft: NewClaim }) {
@@ -63,12 +63,9 @@ export function Forecast({ draft }: { draft: NewClaim }) {
 
 function Line({ kind, text }: { kind: 'settled' | 'waiting' | 'person'; text: string }) {
   return (
-    <Box
-      aria-live="polite"
-      sx={{ display: 'flex', gap: 1, alignItems: 'baseline', border: 1, borderColor: 'divider', p: 1.25, fontSize: 13 }}
-    >
+    <Row aria-live="polite" align="baseline" sx={{ border: 1, borderColor: 'divider', p: 1.25, fontSize: 13 }}>
       <Mark kind={kind} />
       <span>{text}</span>
-    </Box>
+    </Row>
   );
 }

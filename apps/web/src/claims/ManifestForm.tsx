@@ -5,6 +5,7 @@ import { refresh } from '../api/queries';
 import { useSelected } from '../frame/address';
 import { useNotice } from '../parts/useAct';
 import { mono } from '../theme/theme';
+import { Column, Row } from '../parts/layout';
 
 const example = `apiVersion: v1
 kind: PersistentVolumeClaim
@@ -50,11 +51,12 @@ export function ManifestForm({ close }: { close: () => void }) {
           ? [problem.detail]
           : [];
   return (
-    <Box
+    <Column
       component="form"
       onSubmit={(e: React.FormEvent) => void submit(e)}
       noValidate
-      sx={{ p: 3, pt: 1, width: 520, display: 'flex', flexDirection: 'column', gap: 2 }}
+      gap={2}
+      sx={{ p: 3, pt: 1, width: 520 }}
     >
       <TextField
         label="Manifest, YAML or JSON"
@@ -84,12 +86,12 @@ export function ManifestForm({ close }: { close: () => void }) {
         Persistent volume claims, and storage classes of this product; several documents are made together or not at
         all.
       </Typography>
-      <Box sx={{ display: 'flex', gap: 1, justifyContent: 'flex-end' }}>
+      <Row justify="flex-end">
         <Button onClick={close}>Leave</Button>
         <Button type="submit" variant="contained" disabled={text.trim() === ''}>
           Make them
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Column>
   );
 }

@@ -9,6 +9,7 @@ import { useGo } from '../frame/address';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
 import { changeCost, changesSentence } from '../words/changes';
+import { Fill, Row } from '../parts/layout';
 
 /** A claim as far as another one can be made like it. */
 type Asked = Pick<ClaimRow, 'namespace' | 'className'> & Partial<Pick<ClaimRow, 'requested' | 'modes' | 'volumeMode'>>;
@@ -137,12 +138,14 @@ export function Remedies({ claim, decision }: { claim: ClaimRow; decision: Decis
       {decision.remedies.map((remedy) => {
         const changes = remedy.changes as unknown as Change[];
         return (
-          <Box
+          <Row
             component="li"
             key={JSON.stringify(changes)}
-            sx={{ display: 'flex', gap: 2, alignItems: 'center', borderTop: 1, borderColor: 'divider', py: 0.75 }}
+            gap={2}
+            align="center"
+            sx={{ borderTop: 1, borderColor: 'divider', py: 0.75 }}
           >
-            <Box sx={{ flex: 1 }}>
+            <Fill>
               <div>
                 {changesSentence(changes, context)}
                 <Typography component="span" variant="body2" color="text.secondary">
@@ -153,7 +156,7 @@ export function Remedies({ claim, decision }: { claim: ClaimRow; decision: Decis
               <Typography variant="caption" color="text.secondary">
                 {[...new Set(changes.map(changeCost))].join(' ')}
               </Typography>
-            </Box>
+            </Fill>
             {may &&
               changes.map((change) => {
                 const step = stepFor(change);
@@ -165,7 +168,7 @@ export function Remedies({ claim, decision }: { claim: ClaimRow; decision: Decis
                   )
                 );
               })}
-          </Box>
+          </Row>
         );
       })}
     </Box>

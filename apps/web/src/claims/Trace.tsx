@@ -5,6 +5,7 @@ import { ruleNames } from '@moorage/core/placement/rule';
 import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
 import { factText, failureSentence, ruleTitles } from '../words/checks';
+import { FaintCell } from '../parts/layout';
 
 type Decided = DecisionRow['trace'];
 
@@ -51,9 +52,9 @@ export function Trace({ decision }: { decision: DecisionRow }) {
         <TableBody>
           {rules.map((rule) => (
             <TableRow key={rule} sx={{ '& td, & th': { py: 0.3 } }}>
-              <TableCell component="th" scope="row" sx={{ color: 'text.secondary', whiteSpace: 'nowrap' }}>
+              <FaintCell component="th" scope="row" sx={{ whiteSpace: 'nowrap' }}>
                 {ruleTitles[rule]}
-              </TableCell>
+              </FaintCell>
               {candidates.map((c) => {
                 const check = c.checks.find((k) => k.rule === rule);
                 if (!check) return <TableCell key={c.pool} />;
@@ -76,9 +77,9 @@ export function Trace({ decision }: { decision: DecisionRow }) {
             </TableRow>
           ))}
           <TableRow sx={{ '& td, & th': { py: 0.3 } }}>
-            <TableCell component="th" scope="row" sx={{ color: 'text.secondary' }}>
+            <FaintCell component="th" scope="row">
               Score
-            </TableCell>
+            </FaintCell>
             {candidates.map((c) => (
               <TableCell key={c.pool}>
                 {c.score

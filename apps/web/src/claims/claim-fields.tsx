@@ -1,9 +1,10 @@
-import { Box, MenuItem, TextField } from '@mui/material';
+import { MenuItem, TextField } from '@mui/material';
 import type { NewClaim } from '@moorage/contract/claims';
 import type { Allowance } from '@moorage/core/classes/tunable';
 import { accessModes } from '@moorage/core/classes/storage-class';
 import { Controller, type Control } from 'react-hook-form';
 import { tunableWords } from '../classes/words';
+import { Row } from '../parts/layout';
 
 type Options = readonly (readonly [value: string, words: string])[];
 
@@ -71,7 +72,7 @@ export function TunedFields({ control, allowances }: { control: Control<NewClaim
       control={control}
       name="tuned"
       render={({ field, fieldState: { invalid } }) => (
-        <Box role="group" aria-label="What it tunes" sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+        <Row role="group" aria-label="What it tunes" wraps>
           {allowances.map(({ setting, minimum, maximum }) => (
             <TextField
               key={setting}
@@ -89,7 +90,7 @@ export function TunedFields({ control, allowances }: { control: Control<NewClaim
               slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: 'numeric' } }}
             />
           ))}
-        </Box>
+        </Row>
       )}
     />
   );

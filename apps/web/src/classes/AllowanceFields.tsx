@@ -3,6 +3,7 @@ import type { NewClass } from '@moorage/contract/classes';
 import { tunables, type Allowance, type Tunable } from '@moorage/core/classes/tunable';
 import { Controller, useFormContext } from 'react-hook-form';
 import { tunableWords } from './words';
+import { Column, Row } from '../parts/layout';
 
 const usual: Record<Tunable, readonly [number, number]> = {
   copies: [2, 3],
@@ -30,7 +31,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
           onChange(value.map((a, i) => (i === at ? { ...a, ...part } : a)));
         const free = tunables.filter((t) => !value.some((a) => a.setting === t));
         return (
-          <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1 }}>
+          <Column>
             {value.map((allowance, i) => {
               const problem =
                 formState.errors.allowances?.[i]?.minimum?.message ??
@@ -41,7 +42,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                   role="group"
                   aria-label={`Allowance for ${tunableWords[allowance.setting]}`}
                 >
-                  <Box sx={{ display: 'flex', gap: 0.75 }}>
+                  <Row gap={0.75}>
                     <TextField
                       select
                       label="May tune"
@@ -69,8 +70,8 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                         slotProps={{ htmlInput: { inputMode: 'numeric' } }}
                       />
                     ))}
-                  </Box>
-                  <Box sx={{ display: 'flex', gap: 0.75, mt: 0.75, alignItems: 'center' }}>
+                  </Row>
+                  <Row gap={0.75} align="center" sx={{ mt: 0.75 }}>
                     <Autocomplete
                       multiple
                       size="small"
@@ -89,7 +90,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                       sx={{ flex: 1 }}
                     />
                     <Button onClick={() => onChange(value.filter((_a, at) => at !== i))}>Drop</Button>
-                  </Box>
+                  </Row>
                 </Box>
               );
             })}
@@ -101,7 +102,7 @@ export function AllowanceFields({ namespaces }: { namespaces: readonly string[] 
                 Let claims tune something
               </Button>
             )}
-          </Box>
+          </Column>
         );
       }}
     />

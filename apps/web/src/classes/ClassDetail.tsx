@@ -1,15 +1,4 @@
-import {
-  Box,
-  Button,
-  LinearProgress,
-  Link,
-  Paper,
-  Table,
-  TableBody,
-  TableCell,
-  TableRow,
-  Typography,
-} from '@mui/material';
+import { Box, Button, LinearProgress, Link, Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
 import type { ClassRow } from '@moorage/contract/classes';
 import { isHere } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
@@ -33,6 +22,7 @@ import { Question } from './Question';
 import { GrantsOf } from './GrantsOf';
 import { SuccessionPlans } from './SuccessionPlan';
 import { purposeWords, rateText } from './words';
+import { FaintCell, Row, Sheet } from '../parts/layout';
 
 const SpeedChart = lazy(() => import('./SpeedChart'));
 const n = (value: number): string => value.toLocaleString('en-GB');
@@ -66,7 +56,7 @@ function Answers({ row }: { row: ClassRow }) {
   ].filter(Boolean);
   const line = (name: string, value: React.ReactNode) => (
     <TableRow key={name}>
-      <TableCell sx={{ color: 'text.secondary', pl: 0 }}>{name}</TableCell>
+      <FaintCell sx={{ pl: 0 }}>{name}</FaintCell>
       <TableCell>{value}</TableCell>
     </TableRow>
   );
@@ -177,8 +167,8 @@ function Detail({ row }: { row: ClassRow }) {
   return (
     <Box sx={{ display: 'grid', gridTemplateColumns: 'minmax(600px, 1fr) 470px', gap: 2, alignItems: 'start' }}>
       <Box>
-        <Paper sx={{ p: 2 }}>
-          <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', pb: 1.5, flexWrap: 'wrap' }}>
+        <Sheet>
+          <Row align="center" wraps sx={{ pb: 1.5 }}>
             <Typography variant="body2" sx={{ flex: 1 }}>
               {row.isDefault ? 'The default class. ' : ''}
               {row.succeeds && (
@@ -205,20 +195,9 @@ function Detail({ row }: { row: ClassRow }) {
               </Button>
             )}
             {may && !asking && <Button onClick={() => setAsking(true)}>Delete</Button>}
-          </Box>
+          </Row>
           {asking && (
-            <Box
-              role="alert"
-              sx={{
-                border: 1,
-                borderColor: 'error.main',
-                p: 1.5,
-                mb: 1.5,
-                display: 'flex',
-                alignItems: 'center',
-                gap: 1,
-              }}
-            >
+            <Row role="alert" align="center" sx={{ border: 1, borderColor: 'error.main', p: 1.5, mb: 1.5 }}>
               <Typography variant="body2" sx={{ flex: 1 }}>
                 {row.claims > 0
                   ? `${row.claims} claims use ${name}: it cannot be deleted before they are gone or moved.`
@@ -228,7 +207,7 @@ function Detail({ row }: { row: ClassRow }) {
               <Button variant="contained" disabled={row.claims > 0} onClick={() => remove.mutate(undefined)}>
                 Delete class
               </Button>
-            </Box>
+            </Row>
           )}
           {row.problems.map((p) => (
             <Typography key={p.field} role="alert" variant="body2" color="error">
@@ -239,7 +218,7 @@ function Detail({ row }: { row: ClassRow }) {
             </Typography>
           ))}
           <Answers row={row} />
-        </Paper>
+        </Sheet>
         <GrantsOf name={name} />
         <SuccessionPlans name={name} />
       </Box>

@@ -19,6 +19,7 @@ import { Question } from './Question';
 import { RateField } from './RateField';
 import { SafeguardField } from './SafeguardField';
 import { purposeWords } from './words';
+import { Fill, Row, Sheet } from '../parts/layout';
 
 const ManifestEditor = lazy(() => import('./ManifestEditor'));
 const SpeedChart = lazy(() => import('./SpeedChart'));
@@ -90,10 +91,10 @@ function Questions({
         <RateField name="iopsCeiling" label="IOPS ceiling (enforced)" unit="IOPS" />
         <RateField name="throughputFloor" label="Throughput floor" unit="MB/s" />
         <RateField name="throughputCeiling" label="Throughput ceiling" unit="MB/s" />
-        <Box sx={{ display: 'flex', gap: 1 }}>
+        <Row>
           <Figure name="writeShare" label="Writes, % of load" empty={undefined} scale={100} width={130} />
           <Figure name="latencyAimMs" label="Latency aim, ms" empty={undefined} width={130} />
-        </Box>
+        </Row>
       </Question>
       <Question title="How is it kept?" consequences={consequences.keeping}>
         <Pick name="purpose" label="Meant for" options={purposes.map((p) => [p, purposeWords[p]])} />
@@ -240,8 +241,8 @@ export function ClassForm({
         noValidate
         sx={{ display: 'grid', gridTemplateColumns: 'minmax(600px, 1fr) minmax(360px, 460px)', gap: 2, height: '100%' }}
       >
-        <Paper sx={{ p: 2, overflow: 'auto', minHeight: 0 }}>
-          <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', pb: 1.5 }}>
+        <Sheet sx={{ overflow: 'auto', minHeight: 0 }}>
+          <Row gap={1.5} align="flex-start" sx={{ pb: 1.5 }}>
             <TextField
               label="Name of the class"
               autoFocus={!keepsName}
@@ -251,7 +252,7 @@ export function ClassForm({
               sx={{ width: 260 }}
               slotProps={{ inputLabel: { shrink: true }, htmlInput: { readOnly: keepsName } }}
             />
-            <Box sx={{ flex: 1 }} />
+            <Fill />
             <Button onClick={() => go('/classes')}>Leave</Button>
             {more && (
               <Button
@@ -264,14 +265,14 @@ export function ClassForm({
             <Button type="submit" variant="contained" disabled={isSubmitting || blocked}>
               {verb}
             </Button>
-          </Box>
+          </Row>
           {refused && (
             <Typography role="alert" color="error" variant="body2" sx={{ pb: 1 }}>
               {refused}
             </Typography>
           )}
           <Questions key={brought} consequences={consequences} draft={draft} state={state} />
-        </Paper>
+        </Sheet>
         <Paper
           component="section"
           aria-label="Manifest"

@@ -1,9 +1,7 @@
 import {
-  Box,
   Button,
   Checkbox,
   MenuItem,
-  Paper,
   Switch,
   Table,
   TableBody,
@@ -25,6 +23,7 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
+import { FaintCell, Row, Sheet } from '../parts/layout';
 
 const own = 'kubernetes.io/metadata.name';
 
@@ -109,8 +108,8 @@ function GrantTable({ grants }: { grants: Grants }) {
   };
   const blocked = namespaces.filter((n) => !n.granted && n.claims > 0);
   return (
-    <Paper component="section" aria-label="Who may use it" sx={{ p: 2, mt: 2 }}>
-      <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'center', pb: 1, flexWrap: 'wrap' }}>
+    <Sheet component="section" aria-label="Who may use it" sx={{ mt: 2 }}>
+      <Row gap={1.5} align="center" wraps sx={{ pb: 1 }}>
         <Typography variant="h2">Who may use it</Typography>
         <Typography variant="body2" component="label" sx={{ flex: 1 }}>
           <Switch
@@ -158,7 +157,7 @@ function GrantTable({ grants }: { grants: Grants }) {
             Take from them
           </Button>
         )}
-      </Box>
+      </Row>
       <Table size="small" aria-label="Namespaces and their grants">
         <TableHead>
           <TableRow>
@@ -176,12 +175,12 @@ function GrantTable({ grants }: { grants: Grants }) {
               <TableCell component="th" scope="row">
                 {n.namespace}
               </TableCell>
-              <TableCell sx={{ color: 'text.secondary' }}>
+              <FaintCell>
                 {Object.entries(n.labels)
                   .filter(([k]) => k !== own)
                   .map(([k, v]) => `${k}=${v}`)
                   .join(', ') || '–'}
-              </TableCell>
+              </FaintCell>
               <TableCell align="center">
                 <Checkbox
                   size="small"
@@ -225,7 +224,7 @@ function GrantTable({ grants }: { grants: Grants }) {
           ))}
         </TableBody>
       </Table>
-    </Paper>
+    </Sheet>
   );
 }
 

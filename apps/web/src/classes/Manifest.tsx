@@ -1,5 +1,6 @@
-import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
+import { Button, LinearProgress, Typography } from '@mui/material';
 import { lazy, Suspense, useState } from 'react';
+import { Row, Sheet } from '../parts/layout';
 
 const ManifestEditor = lazy(() => import('./ManifestEditor'));
 
@@ -12,16 +13,16 @@ export function Manifest({ text, title }: { text: string; title: string }) {
     setTimeout(() => setCopied(false), 1500);
   };
   return (
-    <Paper component="section" aria-label={title} sx={{ p: 2, position: 'sticky', top: 0 }}>
-      <Box sx={{ display: 'flex', alignItems: 'center', mb: 1 }}>
+    <Sheet component="section" aria-label={title} sx={{ position: 'sticky', top: 0 }}>
+      <Row gap={0} align="center" sx={{ mb: 1 }}>
         <Typography variant="h2" sx={{ flex: 1 }}>
           {title}
         </Typography>
         <Button onClick={() => void copy()}>{copied ? 'Copied' : 'Copy'}</Button>
-      </Box>
+      </Row>
       <Suspense fallback={<LinearProgress aria-label="Loading" />}>
         <ManifestEditor text={text} onChange={() => undefined} label={title} readOnly />
       </Suspense>
-    </Paper>
+    </Sheet>
   );
 }

@@ -10,6 +10,7 @@ import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
+import { Plain, Row } from '../parts/layout';
 
 const ManifestEditor = lazy(() => import('./ManifestEditor'));
 
@@ -34,7 +35,7 @@ function Read({ object, show }: { object: ReadObject; show: (line: number) => vo
   const kept = object.kept.filter((m) => !faulty.has(m.path));
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'divider', py: 1 }}>
-      <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
+      <Row align="baseline">
         <Typography variant="h3" component="span">
           {name || '(no name)'}
         </Typography>
@@ -44,15 +45,15 @@ function Read({ object, show }: { object: ReadObject; show: (line: number) => vo
         <Button sx={{ minHeight: 22, py: 0 }} onClick={() => show(line)}>
           line {line}
         </Button>
-      </Box>
+      </Row>
       {problems.map((p) => (
-        <Box key={`${p.from} ${p.detail}`} sx={{ fontSize: 13, color: 'error.main', display: 'flex', gap: 1 }}>
+        <Row key={`${p.from} ${p.detail}`} sx={{ fontSize: 13, color: 'error.main' }}>
           <Mark kind="person" />
           <span>
             Line {p.line}
             {p.path.length > 0 && `, ${p.path.join('.')}`}: {p.detail}
           </span>
-        </Box>
+        </Row>
       ))}
       {understood.length > 0 && (
         <Typography variant="body2">
@@ -163,11 +164,11 @@ export default function Manifests() {
               {refused}
             </Typography>
           )}
-          <Box component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+          <Plain>
             {objects.map((o) => (
               <Read key={`${o.document}/${o.item ?? ''}/${o.from}`} object={o} show={showLine} />
             ))}
-          </Box>
+          </Plain>
         </Paper>
       </Box>
     </Place>

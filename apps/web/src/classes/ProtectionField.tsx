@@ -1,7 +1,8 @@
-import { Box, TextField, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { TextField, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import { Controller, useFormContext, useWatch } from 'react-hook-form';
 import { Choice } from './fields';
+import { Column, Row } from '../parts/layout';
 
 const copiesOptions = [1, 2, 3, 4, 5].map((n) => [n, String(n), `${n} ${n === 1 ? 'copy' : 'copies'}`] as const);
 
@@ -10,7 +11,7 @@ export function ProtectionField() {
   const { setValue } = useFormContext<NewClass>();
   const shards = useWatch<NewClass, 'shards'>({ name: 'shards' });
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1 }}>
+    <Column>
       <ToggleButtonGroup
         exclusive
         size="small"
@@ -25,7 +26,7 @@ export function ProtectionField() {
         <ToggleButton value="shards">shards, k+m</ToggleButton>
       </ToggleButtonGroup>
       {shards ? (
-        <Box sx={{ display: 'flex', gap: 1, alignItems: 'center' }}>
+        <Row align="center">
           {(['data', 'parity'] as const).map((part) => (
             <Controller<NewClass, `shards.${typeof part}`>
               key={part}
@@ -46,10 +47,10 @@ export function ProtectionField() {
           <Typography variant="caption" color="text.secondary">
             as the pool has it
           </Typography>
-        </Box>
+        </Row>
       ) : (
         <Choice name="copies" label="Copies" options={copiesOptions} />
       )}
-    </Box>
+    </Column>
   );
 }

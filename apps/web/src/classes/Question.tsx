@@ -1,6 +1,7 @@
 import { Box, Typography } from '@mui/material';
 import { Mark } from '../marks/Mark';
 import type { Consequence } from './consequence';
+import { Column, Row } from '../parts/layout';
 
 /** One question of a class: the answer on the left, what it brings about on the right, as one types. */
 export function Question({
@@ -28,25 +29,24 @@ export function Question({
         gap: 3,
       }}
     >
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.25, alignItems: 'stretch' }}>
+      <Column gap={1.25} align="stretch">
         <Typography variant="h2">{title}</Typography>
         {children}
-      </Box>
+      </Column>
       <Box>
-        <Box
+        <Column
           component="ul"
           aria-live="polite"
           aria-label="What this brings about"
-          sx={{ m: 0, p: 0, pt: 0.25, listStyle: 'none', display: 'flex', flexDirection: 'column', gap: 0.5 }}
+          gap={0.5}
+          sx={{ m: 0, p: 0, pt: 0.25, listStyle: 'none' }}
         >
           {consequences.map((c) => (
-            <Box
+            <Row
               component="li"
               key={c.text}
+              align="baseline"
               sx={{
-                display: 'flex',
-                gap: 1,
-                alignItems: 'baseline',
                 fontSize: 13,
                 color: c.tone === 'impossible' ? 'error.main' : c.tone === 'foolish' ? 'warning.main' : 'text.primary',
               }}
@@ -55,9 +55,9 @@ export function Question({
                 {c.tone === 'plain' ? '–' : <Mark kind={c.tone === 'impossible' ? 'person' : 'degraded'} size={10} />}
               </span>
               <span>{c.text}</span>
-            </Box>
+            </Row>
           ))}
-        </Box>
+        </Column>
         {extra}
       </Box>
     </Box>

@@ -2,6 +2,7 @@ import { Box, MenuItem, TextField, Typography } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import type { RateTerm } from '@moorage/core/performance/term';
 import { Controller, useFormContext } from 'react-hook-form';
+import { Row } from '../parts/layout';
 
 type Kind = 'none' | RateTerm['kind'];
 const numeric = (text: string): number | undefined => (text.trim() === '' ? undefined : Number(text));
@@ -43,7 +44,7 @@ export function RateField({
         );
         return (
           <Box>
-            <Box sx={{ display: 'flex', gap: 1, flexWrap: 'wrap' }}>
+            <Row wraps>
               <TextField
                 select
                 label={label}
@@ -63,7 +64,7 @@ export function RateField({
                   {number('maximum', 'at most', 90)}
                 </>
               )}
-            </Box>
+            </Row>
             {said && (
               <Typography variant="caption" color="error" role="alert">
                 {said}

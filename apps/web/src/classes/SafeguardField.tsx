@@ -1,6 +1,7 @@
 import { Box, Checkbox, FormControlLabel, TextField } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import { Controller, useFormContext } from 'react-hook-form';
+import { Row } from '../parts/layout';
 
 /** Local snapshots: how often, and how many are kept; or none. */
 export function SafeguardField() {
@@ -23,7 +24,7 @@ export function SafeguardField() {
             label="Safeguard: local snapshots"
           />
           {value && (
-            <Box sx={{ display: 'flex', gap: 1, mt: 1 }}>
+            <Row sx={{ mt: 1 }}>
               <TextField
                 label="every, hours"
                 defaultValue={value.everyHours}
@@ -40,7 +41,7 @@ export function SafeguardField() {
                 helperText={problems?.keep?.message}
                 sx={{ width: 90 }}
               />
-            </Box>
+            </Row>
           )}
         </Box>
       )}

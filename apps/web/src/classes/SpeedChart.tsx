@@ -17,6 +17,7 @@ import type { Pool } from '@moorage/core/pools/pool-state';
 import { useMemo, useState } from 'react';
 import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Tooltip, XAxis, YAxis } from 'recharts';
 import { mostClients, predictions } from './speed';
+import { Row } from '../parts/layout';
 
 const shownClients = [1, 2, 4, 8, 16, 32, 64];
 const n = (value: number, digits = 0) => value.toLocaleString('en-GB', { maximumFractionDigits: digits });
@@ -38,7 +39,7 @@ export default function SpeedChart({ cls, pools }: { cls: StorageClass; pools: r
   const label = cls.copies === 1 ? 'this class' : `${cls.copies} copies`;
   return (
     <Box component="section" aria-label="Predicted speed" sx={{ mt: 1 }}>
-      <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap', mb: 0.5 }}>
+      <Row align="center" wraps sx={{ mb: 0.5 }}>
         <TextField
           select
           label="Predicted on"
@@ -63,7 +64,7 @@ export default function SpeedChart({ cls, pools }: { cls: StorageClass; pools: r
           <MenuItem value="responseMs">latency</MenuItem>
         </TextField>
         <Button onClick={() => setAsTable(!asTable)}>{asTable ? 'As a chart' : 'As a table'}</Button>
-      </Box>
+      </Row>
       {asTable ? (
         <Table size="small" aria-label={`Predicted ${unit} by clients`}>
           <TableHead>

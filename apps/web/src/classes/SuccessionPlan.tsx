@@ -1,4 +1,4 @@
-import { Box, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { Succession } from '@moorage/contract/classes';
 import { movingShare } from '@moorage/core/classes/succession';
 import { useSuccessions } from '../api/queries';
@@ -6,11 +6,12 @@ import { MarkedWord } from '../marks/Mark';
 import { durationText } from '../words/disks';
 import { Size } from '../parts/Size';
 import { When } from '../parts/When';
+import { Sheet } from '../parts/layout';
 
 function Plan({ plan }: { plan: Succession }) {
   const stuck = plan.moves.filter((m) => m.to === null).length;
   return (
-    <Paper component="section" aria-label={`Plan from ${plan.from} to ${plan.to}`} sx={{ p: 2, mt: 2 }}>
+    <Sheet component="section" aria-label={`Plan from ${plan.from} to ${plan.to}`} sx={{ mt: 2 }}>
       <Typography variant="h2">
         Moving claims from {plan.from} to {plan.to}
       </Typography>
@@ -63,7 +64,7 @@ function Plan({ plan }: { plan: Succession }) {
           </Table>
         </Box>
       )}
-    </Paper>
+    </Sheet>
   );
 }
 

@@ -10,6 +10,7 @@ import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { durationText } from '../words/disks';
+import { Plain, Row } from '../parts/layout';
 
 const kinds: Record<Reshape['kind'], string> = {
   commission: 'Commissioning',
@@ -64,18 +65,13 @@ function ChangeRow({ change }: { change: Reshape }) {
   });
   const running = change.endedAt === null;
   return (
-    <Box
+    <Row
       component="li"
       data-change={change.state}
-      sx={{
-        display: 'flex',
-        gap: 2,
-        alignItems: 'center',
-        py: 1,
-        borderTop: 1,
-        borderColor: 'divider',
-        flexWrap: 'wrap',
-      }}
+      gap={2}
+      align="center"
+      wraps
+      sx={{ py: 1, borderTop: 1, borderColor: 'divider' }}
     >
       <Box sx={{ minWidth: 220 }}>
         <strong>
@@ -106,7 +102,7 @@ function ChangeRow({ change }: { change: Reshape }) {
       {running && change.state !== 'undoing' && may && (
         <Button onClick={() => undo.mutate(undefined)}>Call it off</Button>
       )}
-    </Box>
+    </Row>
   );
 }
 
@@ -119,11 +115,11 @@ export function Changes({ backend }: { backend: string }) {
         changes.length === 0 ? (
           <Empty title="Nothing was changed yet">Choose disks in the drawing to add them, or to take them out.</Empty>
         ) : (
-          <Box component="ul" aria-label="Changes to the disks" sx={{ listStyle: 'none', m: 0, p: 0 }}>
+          <Plain aria-label="Changes to the disks">
             {changes.map((c) => (
               <ChangeRow key={c.id} change={c} />
             ))}
-          </Box>
+          </Plain>
         )
       }
     </Fetched>

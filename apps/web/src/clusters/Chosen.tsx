@@ -1,4 +1,4 @@
-import { Box, Button, MenuItem, Paper, TextField, Typography } from '@mui/material';
+import { Button, MenuItem, Paper, TextField, Typography } from '@mui/material';
 import type { SeenDisk } from '@moorage/contract/inventory';
 import type { NewReshape, PoolShapeRow } from '@moorage/contract/reshapes';
 import { predictGrowth, predictLeaving, type PoolDisk } from '@moorage/core/clusters/reshape';
@@ -13,6 +13,7 @@ import { useMay } from '../parts/person';
 import { Twice } from '../parts/Twice';
 import { useAct } from '../parts/useAct';
 import { durationText, leavingSentence } from '../words/disks';
+import { Fill, Plain, Row } from '../parts/layout';
 
 const percent = (share: number): string => `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;
 
@@ -33,23 +34,19 @@ function useBegin(backend: string, done: () => void) {
 
 function Prediction({ lines, problems }: { lines: readonly string[]; problems: readonly string[] }) {
   return (
-    <Box
-      component="ul"
-      aria-label="What this brings about"
-      sx={{ m: 0, p: 0, listStyle: 'none', fontSize: 13, flex: 1, minWidth: 280 }}
-    >
+    <Plain aria-label="What this brings about" sx={{ fontSize: 13, flex: 1, minWidth: 280 }}>
       {problems.map((text) => (
-        <Box component="li" key={text} sx={{ display: 'flex', gap: 1, color: 'error.main' }}>
+        <Row component="li" key={text} sx={{ color: 'error.main' }}>
           <span style={{ paddingTop: 3 }}>
             <Mark kind="person" size={10} />
           </span>
           {text}
-        </Box>
+        </Row>
       ))}
       {lines.map((text) => (
         <li key={text}>{text}</li>
       ))}
-    </Box>
+    </Plain>
   );
 }
 
@@ -87,7 +84,7 @@ function Grow({
   );
   if (pools.length === 0) return null;
   return (
-    <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
+    <Row gap={2} align="center" wraps>
       <TextField select label="Add to" value={pool} onChange={(e) => setPool(e.target.value)} sx={{ width: 170 }}>
         {pools.map((p) => (
           <MenuItem key={p} value={p}>
@@ -112,7 +109,7 @@ function Grow({
         disabled={!shape || begin.isPending}
         act={() => begin.mutate({ kind: 'grow', pool, add: free.map((d) => d.id) })}
       />
-    </Box>
+    </Row>
   );
 }
 
@@ -146,7 +143,7 @@ function TakeOut({
     ? { kind: 'replace', pool, add: free.map((d) => d.id), remove: ids }
     : { kind: 'shrink', pool, remove: ids };
   return (
-    <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', flexWrap: 'wrap' }}>
+    <Row gap={2} align="center" wraps>
       <strong style={{ minWidth: 170 }}>{replacing ? `Replace in ${pool}` : `Take out of ${pool}`}</strong>
       {leaving && (
         <Prediction
@@ -186,7 +183,7 @@ function TakeOut({
         disabled={!leaving || leaving.problems.length > 0 || begin.isPending}
         act={() => begin.mutate(body)}
       />
-    </Box>
+    </Row>
   );
 }
 
@@ -221,14 +218,14 @@ export function Chosen({
         gap: 1,
       }}
     >
-      <Box sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
+      <Row gap={2} align="center">
         <Typography variant="h3">
           {chosen.length} {chosen.length === 1 ? 'disk' : 'disks'} chosen, {sizeText(bytes)}, in{' '}
           {[...new Set(chosen.map((d) => d.node))].slice(0, 6).join(', ')}
         </Typography>
-        <Box sx={{ flex: 1 }} />
+        <Fill />
         <Button onClick={clear}>Let go</Button>
-      </Box>
+      </Row>
       {!may && <Typography variant="body2">Changing disks is for storage engineers and operators.</Typography>}
       {may && owners.length === 0 && free.length > 0 && (
         <Grow backend={backend} free={free} pools={pools} clear={clear} />

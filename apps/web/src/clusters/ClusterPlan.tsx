@@ -1,4 +1,4 @@
-import { Box, Button, Paper, Typography } from '@mui/material';
+import { Button, Typography } from '@mui/material';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
 import { unfit } from '@moorage/core/clusters/disk';
@@ -10,6 +10,7 @@ import { Fetched } from '../parts/States';
 import { Chosen } from './Chosen';
 import type { Role } from './drawing';
 import { PlanOrTable } from './PlanOrTable';
+import { Row, Sheet } from '../parts/layout';
 
 function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Inventory }) {
   const disks = useDisks(inventory);
@@ -47,8 +48,8 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
     });
   return (
     <>
-      <Paper sx={{ p: 2 }}>
-        <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, mb: 0.5 }}>
+      <Sheet>
+        <Row gap={2} align="baseline" sx={{ mb: 0.5 }}>
           <Typography variant="h2">Nodes and disks</Typography>
           <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
             {inventory.nodes.length.toLocaleString('en-GB')} nodes, {disks.length.toLocaleString('en-GB')} disks,{' '}
@@ -63,7 +64,7 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
               Commission
             </Button>
           )}
-        </Box>
+        </Row>
         <PlanOrTable
           inventory={inventory}
           disks={disks}
@@ -72,7 +73,7 @@ function Drawn({ backend, inventory }: { backend: BackendRow; inventory: Invento
           onPick={pools.length > 0 ? pick : undefined}
           label={`Nodes and disks of ${backend.id}, ${picked.size} chosen. Arrow keys go from disk to disk, Enter chooses one, Shift and Enter its node.`}
         />
-      </Paper>
+      </Sheet>
       {chosen.length > 0 && <Chosen backend={backend.id} chosen={chosen} pools={pools} clear={clear} />}
     </>
   );

@@ -1,4 +1,4 @@
-import { Box, Button, Paper, Typography } from '@mui/material';
+import { Box, Button, Typography } from '@mui/material';
 import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
 import type { NewReshape } from '@moorage/contract/reshapes';
 import { forbids } from '@moorage/core/clusters/design';
@@ -21,6 +21,7 @@ import { isPoolName, OpenPlan, PickBar, PlanFields, useUndoKey, type PickedRole,
 import { PlanOrTable } from './PlanOrTable';
 import { readPlan, writePlan } from './plan-file';
 import { useDesign } from './useDesign';
+import { Row, Sheet } from '../parts/layout';
 
 function save(name: string, text: string): void {
   const url = URL.createObjectURL(new Blob([text], { type: 'application/yaml' }));
@@ -88,7 +89,7 @@ function Designer({
   const blocked = badName || assessed.problems.some(forbids) || !may;
   return (
     <Box sx={{ display: 'grid', gridTemplateColumns: 'minmax(0, 1fr) 320px', gap: 2, alignItems: 'start' }}>
-      <Paper sx={{ p: 2 }}>
+      <Sheet>
         <PlanFields design={design} change={change} reach={reach} setReach={setReach} />
         <PickBar role={role} setRole={setRole} design={d} />
         <PlanOrTable
@@ -99,8 +100,8 @@ function Designer({
           onPick={(picked) => d.pick(picked, role)}
           label={`Disks of ${backend}: ${design.data.length} chosen for data, ${design.metadata.length} for metadata. Arrow keys go from disk to disk, Enter chooses one, Shift and Enter its node.`}
         />
-      </Paper>
-      <Paper sx={{ p: 2, position: 'sticky', top: 0 }}>
+      </Sheet>
+      <Sheet sx={{ position: 'sticky', top: 0 }}>
         <Typography variant="h2" sx={{ mb: 1 }}>
           What it comes to
         </Typography>
@@ -113,7 +114,7 @@ function Designer({
             ))}
           </Box>
         )}
-        <Box sx={{ display: 'flex', gap: 1, mt: 2, flexWrap: 'wrap' }}>
+        <Row wraps sx={{ mt: 2 }}>
           <Twice
             words={`Commission ${design.data.length + design.metadata.length} disks`}
             sure={`What is on these ${design.data.length + design.metadata.length} disks is lost.`}
@@ -124,13 +125,13 @@ function Designer({
             Save the plan
           </Button>
           <OpenPlan open={open} />
-        </Box>
+        </Row>
         <Typography variant="caption" color="text.secondary" component="p" sx={{ mt: 1 }}>
           {may
             ? 'It is done one node at a time, and given back if it cannot be finished.'
             : 'Commissioning is for storage engineers and operators.'}
         </Typography>
-      </Paper>
+      </Sheet>
     </Box>
   );
 }

@@ -1,14 +1,15 @@
-import { Box, Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
+import { Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
 import { forbids, type ClusterDesign, type DesignAssessed } from '@moorage/core/clusters/design';
 import { sizeText } from '@moorage/core/sizes/display';
 import { Mark } from '../marks/Mark';
 import { Size } from '../parts/Size';
 import { levelWords, problemSentence, schemeText } from '../words/disks';
+import { Column, FaintCell, Plain, Row } from '../parts/layout';
 
 function Line({ name, children, strong }: { name: string; children: React.ReactNode; strong?: 'strong' }) {
   return (
     <TableRow>
-      <TableCell sx={{ color: 'text.secondary', border: 0, py: 0.25, pl: 0 }}>{name}</TableCell>
+      <FaintCell sx={{ border: 0, py: 0.25, pl: 0 }}>{name}</FaintCell>
       <TableCell align="right" sx={{ border: 0, py: 0.25, pr: 0, ...(strong && { fontWeight: 700, fontSize: 15 }) }}>
         {children}
       </TableCell>
@@ -23,7 +24,7 @@ export function Outcome({ design, assessed }: { design: ClusterDesign; assessed:
   const worst = [...needs].sort((a, b) => b.memory - a.memory)[0];
   const spare = needs.filter((n) => n.free).sort((a, b) => a.free!.memory - a.memory - (b.free!.memory - b.memory))[0];
   return (
-    <Box aria-live="polite" sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+    <Column aria-live="polite" gap={1.5}>
       <Table size="small" aria-label="What it comes to">
         <TableBody>
           <Line name="Raw">
@@ -73,22 +74,22 @@ export function Outcome({ design, assessed }: { design: ClusterDesign; assessed:
         </Typography>
       )}
       {problems.length > 0 && (
-        <Box component="ul" aria-label="What is wrong with it" sx={{ m: 0, p: 0, listStyle: 'none', fontSize: 13 }}>
+        <Plain aria-label="What is wrong with it" sx={{ fontSize: 13 }}>
           {problems.slice(0, 8).map((p) => (
-            <Box
+            <Row
               component="li"
               key={JSON.stringify(p)}
-              sx={{ display: 'flex', gap: 1, py: 0.25, color: forbids(p) ? 'error.main' : 'warning.main' }}
+              sx={{ py: 0.25, color: forbids(p) ? 'error.main' : 'warning.main' }}
             >
               <span style={{ paddingTop: 3 }}>
                 <Mark kind={forbids(p) ? 'person' : 'degraded'} size={10} />
               </span>
               {problemSentence(p)}
-            </Box>
+            </Row>
           ))}
           {problems.length > 8 && <li>And {problems.length - 8} more.</li>}
-        </Box>
+        </Plain>
       )}
-    </Box>
+    </Column>
   );
 }

@@ -6,6 +6,7 @@ import { useInAddress } from '../frame/address';
 import { lazy, Suspense, useMemo } from 'react';
 import type { Role } from './drawing';
 import { Plan } from './Plan';
+import { Fill, Row } from '../parts/layout';
 
 const DiskTable = lazy(() => import('./DiskTable').then((m) => ({ default: m.DiskTable })));
 
@@ -87,8 +88,8 @@ export function PlanOrTable({
   const pick = onPick && ((some: readonly SeenDisk[]) => onPick(some.filter(mayPick)));
   return (
     <Box>
-      <Box sx={{ display: 'flex', alignItems: 'center', gap: 2, mb: 1 }}>
-        <Box sx={{ flex: 1 }}>{as === 'plan' && <Legend disks={disks} roles={roles} />}</Box>
+      <Row gap={2} align="center" sx={{ mb: 1 }}>
+        <Fill>{as === 'plan' && <Legend disks={disks} roles={roles} />}</Fill>
         <ToggleButtonGroup
           exclusive
           size="small"
@@ -99,7 +100,7 @@ export function PlanOrTable({
           <ToggleButton value="plan">Drawn</ToggleButton>
           <ToggleButton value="table">Listed</ToggleButton>
         </ToggleButtonGroup>
-      </Box>
+      </Row>
       {as === 'plan' ? (
         <Plan nodes={inventory.nodes} disks={disks} roles={roles} onPick={pick} label={label} />
       ) : (

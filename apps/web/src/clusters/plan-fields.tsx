@@ -1,5 +1,4 @@
 import {
-  Box,
   Button,
   Checkbox,
   FormControlLabel,
@@ -14,6 +13,7 @@ import type { Scheme } from '@moorage/core/capacity/usable';
 import type { ClusterDesign } from '@moorage/core/clusters/design';
 import type { DomainLevel } from '@moorage/core/clusters/disk';
 import type { useDesign } from './useDesign';
+import { Fill, Row } from '../parts/layout';
 
 const schemes: readonly (readonly [string, string, Scheme])[] = [
   ['c2', '2 copies', { kind: 'copies', copies: 2 }],
@@ -50,7 +50,7 @@ export function PlanFields({
   setReach: (reach: Reach) => void;
 }) {
   return (
-    <Box sx={{ display: 'flex', gap: 1.5, flexWrap: 'wrap', alignItems: 'flex-start', mb: 2 }}>
+    <Row gap={1.5} align="flex-start" wraps sx={{ mb: 2 }}>
       <TextField
         label="Name of the pool"
         value={design.pool}
@@ -106,7 +106,7 @@ export function PlanFields({
         }
         label="Encrypted"
       />
-    </Box>
+    </Row>
   );
 }
 
@@ -121,7 +121,7 @@ export function PickBar({
   design: ReturnType<typeof useDesign>;
 }) {
   return (
-    <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap', mb: 1.5 }}>
+    <Row align="center" wraps sx={{ mb: 1.5 }}>
       <Typography variant="body2" id="picks">
         A click takes a disk, or all of a node, for
       </Typography>
@@ -135,13 +135,13 @@ export function PickBar({
         <ToggleButton value="data">data</ToggleButton>
         <ToggleButton value="metadata">metadata</ToggleButton>
       </ToggleButtonGroup>
-      <Box sx={{ flex: 1 }} />
+      <Fill />
       <Button onClick={() => design.suggest(design.design.scheme)}>Suggest</Button>
       <Button onClick={() => design.change({ ...design.design, data: [], metadata: [] })}>Let all go</Button>
       <Button onClick={design.undo} disabled={!design.undo}>
         Undo
       </Button>
-    </Box>
+    </Row>
   );
 }
 

@@ -1,17 +1,17 @@
-import { Box } from '@mui/material';
 import { NavLink } from 'react-router';
 import { useKeepLine } from './address';
 import { places } from './places';
+import { Row } from '../parts/layout';
 
 /** The places, in the order of the work. */
 export function Course() {
   const keep = useKeepLine();
   return (
-    <Box
+    <Row
       component="nav"
       aria-label="Places"
+      gap={0}
       sx={{
-        display: 'flex',
         px: 1,
         borderBottom: 1,
         borderColor: 'divider',
@@ -33,6 +33,6 @@ export function Course() {
           {name}
         </NavLink>
       ))}
-    </Box>
+    </Row>
   );
 }

@@ -4,6 +4,7 @@ import { Suspense } from 'react';
 import { ErrorBoundary, type FallbackProps } from 'react-error-boundary';
 import { useLocation } from 'react-router';
 import { Waiting } from '../parts/States';
+import { Row } from '../parts/layout';
 
 /** What stands in the place of something that failed to draw: what happened, and the ways on. */
 function Broken({ error, resetErrorBoundary }: FallbackProps) {
@@ -23,12 +24,12 @@ function Broken({ error, resetErrorBoundary }: FallbackProps) {
           <code>{text}</code>
         </Typography>
       )}
-      <Box sx={{ display: 'flex', gap: 1 }}>
+      <Row>
         {!isOld && <Button onClick={resetErrorBoundary}>Try again</Button>}
         <Button variant={isOld ? 'contained' : 'outlined'} onClick={() => window.location.reload()}>
           Load anew
         </Button>
-      </Box>
+      </Row>
     </Box>
   );
 }

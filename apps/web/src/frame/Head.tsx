@@ -1,4 +1,4 @@
-import { Box, Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/material';
+import { Button, Divider, Link, Menu, MenuItem, Typography } from '@mui/material';
 import { styled } from '@mui/material/styles';
 import type { Session } from '@moorage/contract/people';
 import { useState } from 'react';
@@ -13,6 +13,7 @@ import { useOperationCounts } from '../under-way/queries';
 import { useLook } from '../theme/look';
 import { useKeepLine } from './address';
 import { FindBox } from './FindBox';
+import { Row } from '../parts/layout';
 
 const HeadLink = styled(Link)(({ theme }) => ({
   display: 'inline-flex',
@@ -59,18 +60,11 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
     window.location.assign('/');
   };
   return (
-    <Box
+    <Row
       component="header"
-      sx={{
-        display: 'flex',
-        alignItems: 'center',
-        gap: 2,
-        px: 2,
-        height: 48,
-        borderBottom: 1,
-        borderColor: 'divider',
-        bgcolor: 'background.paper',
-      }}
+      gap={2}
+      align="center"
+      sx={{ px: 2, height: 48, borderBottom: 1, borderColor: 'divider', bgcolor: 'background.paper' }}
     >
       <Typography component="span" sx={{ fontWeight: 700, fontSize: 16, letterSpacing: 0.2, whiteSpace: 'nowrap' }}>
         Vast Moorage
@@ -78,9 +72,9 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
       <Typography component="span" variant="body2" color="text.secondary" sx={{ whiteSpace: 'nowrap' }}>
         site <strong>{person.site}</strong>
       </Typography>
-      <Box sx={{ flex: 1, display: 'flex', justifyContent: 'center' }}>
+      <Row gap={0} justify="center" sx={{ flex: 1 }}>
         <FindBox />
-      </Box>
+      </Row>
       {lostAt !== undefined && (
         <Typography variant="body2" role="status" sx={{ color: 'warning.main', whiteSpace: 'nowrap' }}>
           not live since <When at={new Date(lostAt).toISOString()} />
@@ -105,6 +99,6 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
         </MenuItem>
         <MenuItem onClick={() => void signOut()}>Sign out</MenuItem>
       </Menu>
-    </Box>
+    </Row>
   );
 }

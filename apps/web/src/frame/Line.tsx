@@ -19,6 +19,7 @@ import { Mark, MarkedWord, markWords } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
 import { mono } from '../theme/theme';
 import { useGo, useSelected } from './address';
+import { FaintCell, Row } from '../parts/layout';
 
 const kindWords: Record<LineLink['kind'], string> = {
   namespace: 'namespace',
@@ -120,7 +121,7 @@ function BothWorlds({ line }: { line: LineData }) {
         <TableBody>
           {line.links.map((link, i) => (
             <TableRow key={`${link.kind}-${i}`}>
-              <TableCell sx={{ color: 'text.secondary' }}>{kindWords[link.kind]}</TableCell>
+              <FaintCell>{kindWords[link.kind]}</FaintCell>
               <TableCell>
                 <Copyable text={link.name} what={`name of the ${link.kind}`} />
               </TableCell>
@@ -163,7 +164,7 @@ export function Line() {
       sx={{ borderTop: 2, borderColor: 'text.primary', bgcolor: 'background.paper' }}
     >
       {open && data && !gone && <BothWorlds line={data} />}
-      <Box sx={{ display: 'flex', alignItems: 'center', px: 1, minHeight: 50 }}>
+      <Row gap={0} align="center" sx={{ px: 1, minHeight: 50 }}>
         <Tooltip
           title={
             open
@@ -181,23 +182,23 @@ export function Line() {
             {open ? 'Line ▾' : 'Line ▴'}
           </Button>
         </Tooltip>
-        <Box sx={{ flex: 1, minWidth: 0, display: 'flex', alignItems: 'center', overflowX: 'auto' }}>
+        <Row gap={0} align="center" sx={{ flex: 1, minWidth: 0, overflowX: 'auto' }}>
           {gone ? (
             <Typography variant="body2">The claim {claim} is gone.</Typography>
           ) : (
             data &&
             inBar(data.links).map(({ link, count }, i) => (
-              <Box key={`${link.kind}-${i}`} sx={{ display: 'flex', alignItems: 'center', flex: 'none' }}>
+              <Row key={`${link.kind}-${i}`} gap={0} align="center" sx={{ flex: 'none' }}>
                 {i > 0 && <Box aria-hidden sx={{ width: 14, borderTop: 1, borderColor: 'text.secondary' }} />}
                 <BarLink link={link} count={count} claim={data.claim} hinted={!open} />
-              </Box>
+              </Row>
             ))
           )}
-        </Box>
+        </Row>
         <IconButton size="small" aria-label="Close the Line" onClick={() => select(null)}>
           <CloseIcon fontSize="small" />
         </IconButton>
-      </Box>
+      </Row>
     </Box>
   );
 }

@@ -1,9 +1,7 @@
 import {
-  Box,
   Button,
   LinearProgress,
   MenuItem,
-  Paper,
   Table,
   TableBody,
   TableCell,
@@ -27,6 +25,7 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { KeptPlans } from './KeptPlans';
 import type { BatchAnswer, BatchLine, Summary } from './batch';
+import { Column, Fill, Row, Sheet } from '../parts/layout';
 
 interface Row {
   readonly namespace: string;
@@ -83,7 +82,7 @@ function useFit(state: PlacementState, lines: readonly BatchLine[]) {
 
 function Outcome({ title, of }: { title: string; of: Summary }) {
   return (
-    <Box sx={{ flex: 1 }}>
+    <Fill>
       <Typography variant="h3">{title}</Typography>
       <MarkedWord
         kind={of.claims === of.of ? 'settled' : 'person'}
@@ -112,7 +111,7 @@ function Outcome({ title, of }: { title: string; of: Summary }) {
           ))}
         </TableBody>
       </Table>
-    </Box>
+    </Fill>
   );
 }
 
@@ -172,15 +171,10 @@ function Fitting({ state }: { state: PlacementState }) {
   );
   const better = answer && answer.planned.claims > answer.alone.claims;
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
-      <Paper sx={{ p: 2, display: 'flex', flexDirection: 'column', gap: 1.25 }}>
+    <Column gap={2}>
+      <Sheet sx={{ display: 'flex', flexDirection: 'column', gap: 1.25 }}>
         {rows.map((row, i) => (
-          <Box
-            key={i}
-            role="group"
-            aria-label={`Application ${i + 1}`}
-            sx={{ display: 'flex', gap: 1, alignItems: 'flex-start' }}
-          >
+          <Row key={i} role="group" aria-label={`Application ${i + 1}`} align="flex-start">
             {choice(i, 'namespace', 'Namespace', state.namespaces)}
             {field(i, 'application', 'Application', 190)}
             {field(i, 'template', 'Claim template', 130)}
@@ -199,20 +193,20 @@ function Fitting({ state }: { state: PlacementState }) {
             >
               Drop
             </Button>
-          </Box>
+          </Row>
         ))}
         <Button sx={{ alignSelf: 'flex-start' }} onClick={() => setRows([...rows, blank(state)])}>
           Another application
         </Button>
-      </Paper>
+      </Sheet>
       {done !== undefined && <LinearProgress variant="determinate" value={done} aria-label="Fitting" />}
       {answer && (
-        <Paper component="section" aria-label="How it fits" sx={{ p: 2 }}>
-          <Box sx={{ display: 'flex', gap: 4 }}>
+        <Sheet component="section" aria-label="How it fits">
+          <Row gap={4}>
             <Outcome title="One by one, as they come" of={answer.alone} />
             <Outcome title="As a plan for all of them" of={answer.planned} />
-          </Box>
-          <Box sx={{ display: 'flex', gap: 2, alignItems: 'center', pt: 1.5 }}>
+          </Row>
+          <Row gap={2} align="center" sx={{ pt: 1.5 }}>
             <Typography variant="body2" sx={{ flex: 1 }}>
               {better
                 ? `The plan fits ${answer.planned.claims - answer.alone.claims} claims more, by leaving room for those that have fewer pools to go to.`
@@ -227,10 +221,10 @@ function Fitting({ state }: { state: PlacementState }) {
             >
               Keep this plan
             </Button>
-          </Box>
-        </Paper>
+          </Row>
+        </Sheet>
       )}
-    </Box>
+    </Column>
   );
 }
 
@@ -241,10 +235,10 @@ export default function Batch() {
       title="Fit a batch"
       question="Do all claims of an application, or of several, fit; and would a plan fit more of them than deciding one by one?"
     >
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 2 }}>
+      <Column gap={2}>
         <Fetched query={query}>{(state) => <Fitting state={state} />}</Fetched>
         <KeptPlans />
-      </Box>
+      </Column>
     </Place>
   );
 }

@@ -23,6 +23,7 @@ import { factText, failureSentence, ruleTitles } from '../words/checks';
 import type { Cell, MooringActs } from './Grid';
 import { countText } from './outlook-words';
 import { cellOf, type Explained, type TriedClass } from './trial';
+import { Column, Row } from '../parts/layout';
 
 function Weight({ value, change, disabled }: { value: number; change: (weight: number) => void; disabled: boolean }) {
   const [text, setText] = useState(String(value));
@@ -118,11 +119,7 @@ function WouldBind({
       <Typography variant="h3">What would bind a claim like this</Typography>
       <Box component="ol" aria-label="What would bind it" sx={{ m: 0, p: 0, listStyle: 'none' }}>
         {remedies.slice(0, 3).map(({ changes, pool }) => (
-          <Box
-            component="li"
-            key={JSON.stringify(changes)}
-            sx={{ display: 'flex', gap: 1, alignItems: 'center', py: 0.25 }}
-          >
+          <Row component="li" key={JSON.stringify(changes)} align="center" sx={{ py: 0.25 }}>
             <Typography variant="body2" sx={{ flex: 1 }} title={changes.map(changeCost).join(' ')}>
               {changesSentence(changes, { className, namespace })} → lands on {pool}
             </Typography>
@@ -137,7 +134,7 @@ function WouldBind({
                   )
                 );
               })}
-          </Box>
+          </Row>
         ))}
       </Box>
     </Box>
@@ -187,14 +184,14 @@ export function CellWhy({
           : `Would serve; ${answer?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
   return (
     <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: '340px 1fr', gap: 3 }}>
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1, alignItems: 'flex-start' }}>
+      <Column align="flex-start">
         <Typography variant="h2">
           {cell.className} on {pool.name}
         </Typography>
         <Typography variant="body2" aria-live="polite">
           {outcome}
         </Typography>
-        <Box sx={{ display: 'flex', gap: 1, alignItems: 'center', flexWrap: 'wrap' }}>
+        <Row align="center" wraps>
           <FormControlLabel
             control={
               <Switch
@@ -215,7 +212,7 @@ export function CellWhy({
           {mooring && (
             <Weight value={mooring.weight} disabled={!mayChange} change={(weight) => weigh({ ...cell, weight })} />
           )}
-        </Box>
+        </Row>
         {tried && !tried.failed && (
           <Typography variant="body2">
             {countText(tried.moreClaims)} {tried.moreClaims === 1 ? 'claim' : 'claims'} of this size fit,{' '}
@@ -235,7 +232,7 @@ export function CellWhy({
             Your role may look, not change.
           </Typography>
         )}
-      </Box>
+      </Column>
       {opened && (
         <Rules
           checks={opened.checks.filter((c) => c.rule !== 'mooring')}

@@ -7,6 +7,7 @@ import { useAct } from '../parts/useAct';
 import { refreshPlacement } from './acts';
 import { keyOf, useDraft } from './draft';
 import { changeText, consequencesOfDraft, theirsText } from './draft-words';
+import { Column, Plain, Row } from '../parts/layout';
 
 /** The draft: what it changes, what that brings about, who was faster, and the way to apply it or throw it away. */
 export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) {
@@ -49,12 +50,12 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
             Turn moorings on or off, reorder and weigh them; nothing is made until you apply it.
           </Typography>
         )}
-        <Box component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+        <Plain>
           {changes.map((change, index) => {
             const conflict = conflicts.find((c) => c.index === index);
             return (
               <Box component="li" key={keyOf(change)} sx={{ py: 0.25 }}>
-                <Box sx={{ display: 'flex', gap: 1, alignItems: 'baseline' }}>
+                <Row align="baseline">
                   <span style={{ flex: 1 }}>{changeText(change)}</span>
                   <Button
                     size="small"
@@ -64,12 +65,9 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
                   >
                     Leave out
                   </Button>
-                </Box>
+                </Row>
                 {conflict && (
-                  <Box
-                    role="alert"
-                    sx={{ display: 'flex', gap: 1, alignItems: 'center', color: 'error.main', flexWrap: 'wrap' }}
-                  >
+                  <Row role="alert" align="center" wraps sx={{ color: 'error.main' }}>
                     <Mark kind="person" />
                     <Typography variant="body2" sx={{ flex: 1 }}>
                       {theirsText(change, conflict)}
@@ -78,12 +76,12 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
                     {change.kind !== 'class' && !(change.kind === 'class-change' && conflict.now === null) && (
                       <Button onClick={() => keepMine(conflict)}>Mean mine</Button>
                     )}
-                  </Box>
+                  </Row>
                 )}
               </Box>
             );
           })}
-        </Box>
+        </Plain>
       </Box>
       <Box aria-live="polite">
         <Typography variant="h2">What it brings about</Typography>
@@ -94,26 +92,21 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
               : 'No class takes more or fewer claims, and no volume loses a way out.'}
           </Typography>
         )}
-        <Box component="ul" sx={{ m: 0, p: 0, listStyle: 'none' }}>
+        <Plain>
           {consequences.map(({ text, grave }) => (
-            <Box
+            <Row
               component="li"
               key={text}
-              sx={{
-                display: 'flex',
-                gap: 1,
-                alignItems: 'baseline',
-                fontSize: 13,
-                color: grave ? 'warning.main' : undefined,
-              }}
+              align="baseline"
+              sx={{ fontSize: 13, color: grave ? 'warning.main' : undefined }}
             >
               <span style={{ width: 12, flex: 'none' }}>{grave ? <Mark kind="degraded" size={10} /> : '–'}</span>
               <span>{text}.</span>
-            </Box>
+            </Row>
           ))}
-        </Box>
+        </Plain>
       </Box>
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1 }}>
+      <Column>
         <Button
           variant="contained"
           disabled={changes.length === 0 || conflicts.length > 0 || apply.isPending}
@@ -124,7 +117,7 @@ export function DraftPanel({ compared }: { compared?: readonly ClassChange[] }) 
         <Button disabled={changes.length === 0} onClick={clear}>
           Throw it away
         </Button>
-      </Box>
+      </Column>
     </Paper>
   );
 }

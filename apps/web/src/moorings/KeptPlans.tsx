@@ -1,4 +1,4 @@
-import { Button, Paper, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Button, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { KeptPlan } from '@moorage/contract/moorings';
 import { ask } from '../api/client';
 import { refresh, usePlans } from '../api/queries';
@@ -6,6 +6,7 @@ import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { Sheet } from '../parts/layout';
 
 /** Plans that were kept and whose claims are still to come, each with a way to let it go. */
 export function KeptPlans() {
@@ -22,7 +23,7 @@ export function KeptPlans() {
     <Fetched query={query}>
       {(plans) =>
         plans.length === 0 ? null : (
-          <Paper sx={{ p: 2 }}>
+          <Sheet>
             <Typography variant="h2">Kept plans</Typography>
             <Typography variant="body2" color="text.secondary">
               A claim that comes takes its place; what is listed is still to come.
@@ -65,7 +66,7 @@ export function KeptPlans() {
                 ))}
               </TableBody>
             </Table>
-          </Paper>
+          </Sheet>
         )
       }
     </Fetched>

@@ -1,4 +1,4 @@
-import { Box, Button, Paper, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { Button, Paper, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import type { DraftedChange, PlacementState } from '@moorage/contract/moorings';
 import { useMemo, useState } from 'react';
 import { usePlacement } from '../api/queries';
@@ -14,6 +14,7 @@ import { Grid, grouped, type Cell } from './Grid';
 import { Shores } from './Shores';
 import { useTriedClaim } from './TryClaim';
 import { useTrial } from './useTrial';
+import { Column } from '../parts/layout';
 
 /** Cells of the grid that a draft changes. */
 function changedCells(changes: readonly DraftedChange[], state: PlacementState): ReadonlySet<string> {
@@ -51,7 +52,7 @@ function Board({ live }: { live: PlacementState }) {
   if (state.pools.length === 0)
     return <Empty title="No pool is known yet">As soon as a backend answers, its pools appear here.</Empty>;
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.25, height: '100%' }}>
+    <Column gap={1.25} sx={{ height: '100%' }}>
       {fields}
       {drafting && may && <DraftPanel compared={trial.compared} />}
       <Paper sx={{ overflow: 'auto', flex: 'none', maxHeight: '55%' }}>
@@ -78,7 +79,7 @@ function Board({ live }: { live: PlacementState }) {
           {...acts}
         />
       </Paper>
-    </Box>
+    </Column>
   );
 }
 

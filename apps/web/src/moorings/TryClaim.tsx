@@ -1,4 +1,4 @@
-import { Box, MenuItem, TextField, Typography } from '@mui/material';
+import { MenuItem, TextField, Typography } from '@mui/material';
 import { quantityWords } from '@moorage/contract/claims';
 import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
@@ -8,6 +8,7 @@ import type { Tunable, Tuned } from '@moorage/core/classes/tunable';
 import { useMemo } from 'react';
 import { tunableWords } from '../classes/words';
 import type { TriedClaim } from './trial';
+import { Row } from '../parts/layout';
 
 const zonesOf = (state: PlacementState): string[] =>
   [...new Set(state.pools.filter((p) => isHere(state, p)).flatMap((p) => p.facts.disks.map((d) => d.zone)))]
@@ -61,7 +62,7 @@ export function useTriedClaim(state: PlacementState | undefined, className: stri
     [bytes, problem, mode, volumeMode, namespace, zone, tuning, className],
   );
   const fields = state && (
-    <Box sx={{ display: 'flex', gap: 1.5, alignItems: 'flex-start', flexWrap: 'wrap' }}>
+    <Row gap={1.5} align="flex-start" wraps>
       <Typography variant="h2" component="h2" sx={{ pt: 0.75 }}>
         Try a claim
       </Typography>
@@ -133,7 +134,7 @@ export function useTriedClaim(state: PlacementState | undefined, className: stri
           slotProps={{ inputLabel: { shrink: true }, htmlInput: { inputMode: 'numeric' } }}
         />
       ))}
-    </Box>
+    </Row>
   );
   return { tried, fields };
 }

@@ -1,4 +1,4 @@
-import { Box, Button, TextField } from '@mui/material';
+import { Button, TextField } from '@mui/material';
 import { quantityWords } from '@moorage/contract/claims';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
@@ -6,6 +6,7 @@ import { useEffect, useState } from 'react';
 import { ask } from '../api/client';
 import { refresh } from '../api/queries';
 import { useAct } from '../parts/useAct';
+import { Row } from '../parts/layout';
 
 /** A limit of a namespace, or of what it has of one class; empty for none. */
 export function Limit({
@@ -47,13 +48,13 @@ export function Limit({
     };
   });
   return (
-    <Box
+    <Row
       component="form"
       onSubmit={(e: React.FormEvent) => {
         e.preventDefault();
         if (!problem) set.mutate(size?.ok ? size.bytes : null);
       }}
-      sx={{ display: 'flex', gap: 1, alignItems: 'flex-start' }}
+      align="flex-start"
     >
       <TextField
         label={`Limit of ${what}`}
@@ -71,6 +72,6 @@ export function Limit({
           Set
         </Button>
       )}
-    </Box>
+    </Row>
   );
 }

@@ -1,4 +1,4 @@
-import { Box, Paper, TableCell, TableRow, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { Paper, TableCell, TableRow, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import { styled, useTheme } from '@mui/material/styles';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import { useAddress, useInAddress } from '../frame/address';
@@ -8,6 +8,7 @@ import { useMay } from '../parts/person';
 import { Size } from '../parts/Size';
 import { depthStep } from '../theme/tokens';
 import { UseOf } from './UseOf';
+import { Column, FaintCell } from '../parts/layout';
 
 const measures = ['provisioned', 'requested', 'consumed', 'footprint'] as const;
 type Measure = (typeof measures)[number];
@@ -106,7 +107,7 @@ export function UseGrid({ rows }: { rows: readonly NamespaceUsage[] }) {
   const total = (column: string) => rows.reduce((sum, r) => sum + (usedOf(r, column)?.[shown] ?? 0), 0);
   const largest = Math.max(...rows.flatMap((r) => r.classes.map((c) => c[shown])), 0);
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+    <Column gap={1.5}>
       <ToggleButtonGroup
         exclusive
         size="small"
@@ -151,9 +152,9 @@ export function UseGrid({ rows }: { rows: readonly NamespaceUsage[] }) {
           )}
           below={
             <TableRow>
-              <TableCell component="th" scope="row" sx={{ color: 'text.secondary' }}>
+              <FaintCell component="th" scope="row">
                 All
-              </TableCell>
+              </FaintCell>
               {[...classes, all].map((column) => (
                 <TableCell key={column} align="right" sx={{ fontWeight: column === all ? 600 : 400 }}>
                   <Size bytes={total(column)} />
@@ -165,6 +166,6 @@ export function UseGrid({ rows }: { rows: readonly NamespaceUsage[] }) {
         />
       </Paper>
       {chosen && <UseOf row={chosen} className={className || undefined} may={may} />}
-    </Box>
+    </Column>
   );
 }

@@ -1,9 +1,10 @@
-import { Box, Link, Paper, Typography } from '@mui/material';
+import { Box, Link, Typography } from '@mui/material';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import { Link as RouterLink } from 'react-router';
 import { useKeepLine } from '../frame/address';
 import { Size } from '../parts/Size';
 import { Limit } from './Limit';
+import { Column, Sheet } from '../parts/layout';
 
 type ClassUse = NamespaceUsage['classes'][number];
 
@@ -15,7 +16,7 @@ export function UseOf({ row, className, may }: { row: NamespaceUsage; className:
     : row;
   const what = className ? `${row.namespace} in ${className}` : row.namespace;
   return (
-    <Paper sx={{ p: 2, display: 'flex', gap: 4, flexWrap: 'wrap', alignItems: 'flex-start' }}>
+    <Sheet sx={{ display: 'flex', gap: 4, flexWrap: 'wrap', alignItems: 'flex-start' }}>
       <Box sx={{ flex: 1, minWidth: 380 }}>
         <Typography variant="h2">{what}</Typography>
         {use ? (
@@ -40,7 +41,7 @@ export function UseOf({ row, className, may }: { row: NamespaceUsage; className:
           <Typography variant="body2">No claim here.</Typography>
         )}
       </Box>
-      <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5 }}>
+      <Column gap={1.5}>
         <Limit namespace={row.namespace} value={row.limit} what={row.namespace} may={may} />
         {className && (
           <Limit
@@ -51,7 +52,7 @@ export function UseOf({ row, className, may }: { row: NamespaceUsage; className:
             may={may}
           />
         )}
-      </Box>
-    </Paper>
+      </Column>
+    </Sheet>
   );
 }

@@ -1,4 +1,5 @@
 import { Box, Typography } from '@mui/material';
+import { Column, Row } from './layout';
 
 /** The sheet of one place: its question, what can be done, and the content that scrolls. */
 export function Place({
@@ -13,19 +14,15 @@ export function Place({
   children: React.ReactNode;
 }) {
   return (
-    <Box
-      component="main"
-      id="sheet"
-      sx={{ flex: 1, minHeight: 0, display: 'flex', flexDirection: 'column', px: 2, pt: 1.5, pb: 1 }}
-    >
-      <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 2, mb: 1, flexWrap: 'wrap' }}>
+    <Column component="main" id="sheet" gap={0} sx={{ flex: 1, minHeight: 0, px: 2, pt: 1.5, pb: 1 }}>
+      <Row gap={2} align="baseline" wraps sx={{ mb: 1 }}>
         <Typography variant="h1">{title}</Typography>
         <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }}>
           {question}
         </Typography>
         {actions}
-      </Box>
+      </Row>
       <Box sx={{ flex: 1, minHeight: 0, overflow: 'auto', pt: 0.75 }}>{children}</Box>
-    </Box>
+    </Column>
   );
 }

@@ -1,5 +1,6 @@
-import { Box, Button, Typography } from '@mui/material';
+import { Button, Typography } from '@mui/material';
 import { useState } from 'react';
+import { Row } from './layout';
 
 /** A button for what cannot be taken back lightly: it says what will be done, and does it when pressed once more. */
 export function Twice({
@@ -22,18 +23,7 @@ export function Twice({
       </Button>
     );
   return (
-    <Box
-      role="alert"
-      sx={{
-        display: 'flex',
-        gap: 1,
-        alignItems: 'center',
-        flexWrap: 'wrap',
-        border: 1,
-        borderColor: 'error.main',
-        p: 0.75,
-      }}
-    >
+    <Row role="alert" align="center" wraps sx={{ border: 1, borderColor: 'error.main', p: 0.75 }}>
       <Typography variant="body2">{sure}</Typography>
       <Button onClick={() => setAsking(false)}>Leave it</Button>
       <Button
@@ -47,6 +37,6 @@ export function Twice({
       >
         {words}
       </Button>
-    </Box>
+    </Row>
   );
 }

@@ -15,6 +15,7 @@ import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { consequenceWords, findingWords } from '../words/findings';
+import { Column, Plain, Row } from '../parts/layout';
 
 const marks: Record<Consequence, MarkKind> = {
   'data-at-risk': 'lost',
@@ -56,12 +57,7 @@ function SetAside({ finding }: { finding: FindingRow }) {
         anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
         transformOrigin={{ vertical: 'top', horizontal: 'right' }}
       >
-        <Box
-          component="form"
-          onSubmit={submit}
-          noValidate
-          sx={{ p: 2, width: 300, display: 'flex', flexDirection: 'column', gap: 1.5 }}
-        >
+        <Column component="form" onSubmit={submit} noValidate gap={1.5} sx={{ p: 2, width: 300 }}>
           <Typography variant="body2">
             It leaves the list until then, and comes back by itself if it is still so.
           </Typography>
@@ -83,7 +79,7 @@ function SetAside({ finding }: { finding: FindingRow }) {
           <Button type="submit" variant="contained" disabled={put.isPending}>
             Set aside
           </Button>
-        </Box>
+        </Column>
       </Popover>
     </>
   );
@@ -140,12 +136,12 @@ function FindingLine({ finding }: { finding: FindingRow }) {
       <Typography variant="caption" color="text.secondary">
         since <When at={finding.since} />
       </Typography>
-      <Box sx={{ display: 'flex', gap: 1.5, justifyContent: 'flex-end', alignItems: 'center' }}>
+      <Row gap={1.5} align="center" justify="flex-end">
         <Link component={RouterLink} to={keep(path)} sx={{ textAlign: 'right', whiteSpace: 'nowrap' }}>
           {remedy}
         </Link>
         {may && (finding.aside ? <TakeUp finding={finding} /> : <SetAside finding={finding} />)}
-      </Box>
+      </Row>
     </Box>
   );
 }
@@ -155,7 +151,7 @@ function Listed({ findings }: { findings: readonly FindingRow[] }) {
   const shown = findings.filter((f) => (f.aside !== null) === (aside === 'yes'));
   const hidden = findings.filter((f) => f.aside !== null).length;
   return (
-    <Box sx={{ display: 'flex', flexDirection: 'column', gap: 1.5, maxWidth: 1280 }}>
+    <Column gap={1.5} sx={{ maxWidth: 1280 }}>
       {(hidden > 0 || aside === 'yes') && (
         <Box>
           <Button onClick={() => setAside(aside === 'yes' ? '' : 'yes')}>
@@ -181,15 +177,15 @@ function Listed({ findings }: { findings: readonly FindingRow[] }) {
                 {some.length}
               </Typography>
             </Typography>
-            <Box component="ul" sx={{ listStyle: 'none', m: 0, p: 0 }}>
+            <Plain>
               {some.map((f) => (
                 <FindingLine key={f.id} finding={f} />
               ))}
-            </Box>
+            </Plain>
           </Paper>
         );
       })}
-    </Box>
+    </Column>
   );
 }
 
