@@ -15,7 +15,7 @@ const withBrowser = !process.argv.includes('--no-browser');
 const only = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 
 /** Test files at once; the waits of each are another's time. */
-const workers = 3;
+const workers = 4;
 
 let passed = 0;
 let failed = 0;

@@ -14,8 +14,8 @@ const Staying = styled(TableCell)(({ theme }) => ({
   left: 0,
   zIndex: 3,
   whiteSpace: 'nowrap',
-  paddingTop: 2,
-  paddingBottom: 2,
+  // the other cells give the row its height
+  '&.MuiTableCell-body': { paddingTop: 2, paddingBottom: 2 },
   backgroundColor: theme.palette.background.paper,
 })) as typeof TableCell;
 
