@@ -14,8 +14,8 @@ const withBrowser = !process.argv.includes('--no-browser');
 /** Words or paths narrow the run to what concerns one concept, `npm run check -- moorings`: its tests, and its files checked. */
 const only = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 
-/** Test files at once; the waits of each are another's time. */
-const workers = 4;
+/** Test files at once; the waits of each are another's time. Journeys begin apart, when the interface is built. */
+const workers = { journeys: 2, others: 3 };
 
 let passed = 0;
 let failed = 0;
@@ -40,12 +40,12 @@ const kinds = {
 const kindOf = ({ name }) => Object.keys(kinds).find((kind) => kinds[kind].test(name));
 
 /** Runs test files of these kinds, several at once: most of what they do is waiting for others. */
-async function jest(projects, env) {
+async function jest(projects, atOnce, env) {
   const folder = mkdtempSync(join(tmpdir(), 'moorage-test-'));
   const report = join(folder, 'report.json');
   const args = [
     ...['--selectProjects', ...projects],
-    ...['--json', `--outputFile=${report}`, '--passWithNoTests', `--maxWorkers=${workers}`],
+    ...['--json', `--outputFile=${report}`, '--passWithNoTests', `--maxWorkers=${atOnce}`],
     `--testSequencer=${join(root, 'tools/lib/longest-first.mjs')}`,
     // sockets of clients that were torn down must not keep the run from ending
     '--forceExit',
@@ -63,13 +63,13 @@ async function jest(projects, env) {
     rmSync(folder, { recursive: true, force: true });
   }
   const files = result.testResults.map((file) => ({ ...file, name: file.name.replace(`${root}/`, '') }));
-  const before = failed;
+  let told = 0;
   for (const kind of [...projects, undefined])
-    tell(
+    told += tell(
       kind ?? 'elsewhere',
       files.filter((file) => kindOf(file) === kind),
     );
-  if (!ok && failed === before) {
+  if (!ok && told === 0) {
     // a run that fails although each of its files passed: it says itself why
     console.log(output);
     failed += 1;
@@ -80,14 +80,17 @@ async function jest(projects, env) {
   for (const { message, name } of files) if (message) console.log(`${name}\n${message}`);
 }
 
+/** Tells how the files of one kind went; gives how many failures that were. */
 function tell(project, files) {
-  if (files.length === 0) return;
+  if (files.length === 0) return 0;
   const counted = (status) => files.flatMap((f) => f.assertionResults).filter((a) => a.status === status).length;
   // a file whose preparation or end failed is a failure, although every test in it may have passed
   const broken = files.filter((f) => f.status === 'failed' && !f.assertionResults.some((a) => a.status === 'failed'));
+  const failures = counted('failed') + broken.length;
   passed += counted('passed');
-  failed += counted('failed') + broken.length;
-  say(`${project}: ${counted('passed')} passed, ${counted('failed') + broken.length} failed`);
+  failed += failures;
+  say(`${project}: ${counted('passed')} passed, ${failures} failed`);
+  return failures;
 }
 
 /** Files of the concepts that were named; undefined: all. */
@@ -129,12 +132,17 @@ async function tests() {
   chmodSync(folder, 0o755);
   const postgres = await startPostgres(folder, { fast: true });
   try {
-    await ensureBuilt({ web: withBrowser });
-    await jest(['unit', 'interface', 'server', ...(withBrowser ? ['journeys'] : [])], {
-      MOORAGE_TEST_POSTGRES: postgres.adminUrl,
-      // building the interface leaves its own word for this behind
-      NODE_ENV: 'test',
-    });
+    await ensureBuilt({ web: false });
+    // building the interface leaves its own word for this behind
+    const env = { MOORAGE_TEST_POSTGRES: postgres.adminUrl, NODE_ENV: 'test' };
+    const journeys = async () => {
+      await ensureBuilt();
+      await jest(['journeys'], workers.journeys, env);
+    };
+    await Promise.all([
+      jest(['unit', 'interface', 'server'], workers.others, env),
+      ...(withBrowser ? [journeys()] : []),
+    ]);
   } finally {
     await postgres.stop();
     rmSync(folder, { recursive: true, force: true });

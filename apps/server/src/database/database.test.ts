@@ -132,6 +132,17 @@ describe('what is gathered', () => {
     expect(await things()).toEqual([]);
   });
 
+  test('is not lost when it comes after the end, from work that nobody waited for', async () => {
+    const { opened, open } = gate();
+    let late: Promise<void> | undefined;
+    await database.transaction(() => {
+      late = opened.then(() => database.gather(['late'], () => Promise.reject(new Error('asked to send'))));
+      return Promise.resolve();
+    });
+    open();
+    await expect(late).rejects.toThrow('asked to send');
+  });
+
   test('of two transactions at once stays apart', async () => {
     const { opened, open } = gate();
     const first = database.transaction(async () => {

@@ -47,7 +47,7 @@ type Send = (database: Database, values: readonly string[]) => Promise<void>;
 /** What the transaction under way has still to send; undefined outside of one. */
 function gathered(): Map<Send, ReadonlySet<string>> | undefined {
   const context = underWay.getStore();
-  if (!context?.get('transaction')) return undefined;
+  if (!context?.get('transaction') || context.get('sent')) return undefined;
   const known = context.get('gathered') as Map<Send, ReadonlySet<string>> | undefined;
   if (known) return known;
   const fresh = new Map<Send, ReadonlySet<string>>();
@@ -87,7 +87,10 @@ export class Database {
     if (outer) return work();
     return this.sequelize.transaction(async () => {
       const done = await work();
-      for (const [send, values] of gathered() ?? []) await send(this, [...values]);
+      const toSend = [...(gathered() ?? [])];
+      // what comes later still, from work that nobody waited for, is told at once, or fails as all of it does
+      underWay.getStore()?.set('sent', true);
+      for (const [send, values] of toSend) await send(this, [...values]);
       return done;
     });
   }

@@ -12,7 +12,7 @@ import { PersonContext } from '../parts/person';
 import { Iops, Size } from '../parts/Size';
 import { Empty } from '../parts/States';
 import { Sounding } from '../soundings/Sounding';
-import { protocolText } from '../words/readiness';
+import { protocolText } from './readiness-words';
 import { PoolSettings } from './PoolSettings';
 
 const price = (pool: PoolRow, currency: string): string =>

@@ -4,8 +4,8 @@ import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
 import { Iops, Size } from '../parts/Size';
 import { When } from '../parts/When';
-import { probeWords } from '../words/probe';
-import { protocolText } from '../words/readiness';
+import { probeWords } from './probe-words';
+import { protocolText } from './readiness-words';
 
 const yes = (b: boolean): string => (b ? 'yes' : '–');
 

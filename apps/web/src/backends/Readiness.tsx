@@ -20,7 +20,7 @@ import {
   isRangeable,
   shortFailure,
   type Check,
-} from '../words/readiness';
+} from './readiness-words';
 import { Row, Sheet } from '../parts/layout';
 
 type Cell = ReadinessData['cells'][number];

@@ -6,7 +6,7 @@ import { usePlacement } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
 import { useTrial } from '../moorings/useTrial';
-import { failureSentence } from '../words/checks';
+import { failureSentence } from '../moorings/check-words';
 import { Row } from '../parts/layout';
 
 /** Where the claim would land if it were made now. */

@@ -8,7 +8,7 @@ import { formatQuantity } from '@moorage/core/sizes/quantity';
 import { useGo } from '../frame/address';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
-import { changeCost, changesSentence } from '../words/changes';
+import { changeCost, changesSentence } from './change-words';
 import { Fill, Row } from '../parts/layout';
 
 /** A claim as far as another one can be made like it. */

@@ -4,7 +4,7 @@ import type { DecisionRow } from '@moorage/contract/claims';
 import { ruleNames } from '@moorage/core/placement/rule';
 import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
-import { factText, failureSentence, ruleTitles } from '../words/checks';
+import { factText, failureSentence, ruleTitles } from '../moorings/check-words';
 import { FaintCell } from '../parts/layout';
 
 type Decided = DecisionRow['trace'];

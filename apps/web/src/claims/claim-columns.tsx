@@ -4,7 +4,7 @@ import { Mark } from '../marks/Mark';
 import { Changed } from '../parts/Changed';
 import { Size } from '../parts/Size';
 import { When } from '../parts/When';
-import { claimSentence, stateWords } from '../words/claims';
+import { claimSentence, stateWords } from './words';
 
 /** What the server calls the order by a column. */
 export const sortOf: Record<string, string> = {

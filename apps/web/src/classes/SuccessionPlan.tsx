@@ -3,7 +3,7 @@ import type { Succession } from '@moorage/contract/classes';
 import { movingShare } from '@moorage/core/classes/succession';
 import { useSuccessions } from '../api/queries';
 import { MarkedWord } from '../marks/Mark';
-import { durationText } from '../words/disks';
+import { durationText } from '../clusters/words';
 import { Size } from '../parts/Size';
 import { When } from '../parts/When';
 import { Sheet } from '../parts/layout';

@@ -6,7 +6,7 @@ import { makeOffer } from '@moorage/core/placement/offer';
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
 import { copiesOffered, copiesOn, footprintFactor, givesMode } from '@moorage/core/pools/pool';
 import type { Pool } from '@moorage/core/pools/pool-state';
-import { ruleTitles } from '../words/checks';
+import { ruleTitles } from '../moorings/check-words';
 import { foolish, impossible, names, plain, type Consequence } from './consequence';
 import { servingPools, shutOutBy } from './pool-lines';
 import { speed } from './speed';

@@ -9,7 +9,7 @@ import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
-import { durationText } from '../words/disks';
+import { durationText } from './words';
 import { Plain, Row } from '../parts/layout';
 
 const kinds: Record<Reshape['kind'], string> = {

@@ -12,7 +12,7 @@ import { Mark } from '../marks/Mark';
 import { useMay } from '../parts/person';
 import { Twice } from '../parts/Twice';
 import { useAct } from '../parts/useAct';
-import { durationText, leavingSentence } from '../words/disks';
+import { durationText, leavingSentence } from './words';
 import { Fill, Plain, Row } from '../parts/layout';
 
 const percent = (share: number): string => `${(100 * share).toFixed(share < 0.1 ? 1 : 0)} %`;

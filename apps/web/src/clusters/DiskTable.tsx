@@ -4,7 +4,7 @@ import { unfit } from '@moorage/core/clusters/disk';
 import { useMemo } from 'react';
 import { Size } from '../parts/Size';
 import { mono } from '../theme/theme';
-import { diskWords } from '../words/disks';
+import { diskWords } from './words';
 import type { Role } from './drawing';
 
 interface Row extends SeenDisk {

@@ -3,7 +3,7 @@ import { forbids, type ClusterDesign, type DesignAssessed } from '@moorage/core/
 import { sizeText } from '@moorage/core/sizes/display';
 import { Mark } from '../marks/Mark';
 import { Size } from '../parts/Size';
-import { levelWords, problemSentence, schemeText } from '../words/disks';
+import { levelWords, problemSentence, schemeText } from './words';
 import { Column, FaintCell, Plain, Row } from '../parts/layout';
 
 function Line({ name, children, strong }: { name: string; children: React.ReactNode; strong?: 'strong' }) {

@@ -4,7 +4,7 @@ import type { Inventory, SeenDisk } from '@moorage/contract/inventory';
 import { unfit } from '@moorage/core/clusters/disk';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react';
-import { diskWords } from '../words/disks';
+import { diskWords } from './words';
 import { drawPlan, type Role } from './drawing';
 import { hit, layoutPlan, steppedTo, type PlanLayout } from './layout';
 

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from 'react';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { useBackends } from '../api/queries';
-import { stateWords } from '../words/claims';
+import { stateWords } from '../claims/words';
 import { useGo, useSelected } from './address';
 import { besides, places } from './places';
 

@@ -40,7 +40,7 @@ function placeOf(link: LineLink, claim: string): string | undefined {
       return `/namespaces?namespace=${link.name}`;
     case 'application':
     case 'pod':
-      return `/claims?q=${encodeURIComponent(link.kind === 'application' ? link.name : link.name)}`;
+      return `/claims?q=${encodeURIComponent(link.name)}`;
     case 'claim':
     case 'volume':
       return `/claims/${claim}`;

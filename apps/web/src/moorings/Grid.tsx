@@ -7,7 +7,7 @@ import { strategies, type Strategy } from '@moorage/core/classes/storage-class';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { cellKey, Matrix, type CellProps } from '../parts/Matrix';
-import { failureShort } from '../words/checks';
+import { failureShort } from './check-words';
 import { countText, outlookText } from './outlook-words';
 import { cellOf, type TriedCell, type TriedClass } from './trial';
 

@@ -2,7 +2,7 @@ import { mostCounted } from '@moorage/core/placement/decide';
 import type { Outlook } from '@moorage/core/placement/outlook';
 import type { RuleName } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
-import { ruleTitles } from '../words/checks';
+import { ruleTitles } from './check-words';
 
 export const countText = (n: number): string =>
   n >= mostCounted ? `over ${(mostCounted - 1).toLocaleString('en-GB')}` : n.toLocaleString('en-GB');

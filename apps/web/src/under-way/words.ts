@@ -1,7 +1,7 @@
 import type { OperationAct, OperationRow } from '@moorage/contract/operations';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
-import { durationText } from '../words/disks';
+import { durationText } from '../clusters/words';
 
 export const actWords: Record<OperationAct, string> = {
   pause: 'Pause',

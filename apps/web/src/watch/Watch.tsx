@@ -14,7 +14,7 @@ import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
-import { consequenceWords, findingWords } from '../words/findings';
+import { consequenceWords, findingWords } from './words';
 import { Column, Plain, Row } from '../parts/layout';
 
 const marks: Record<Consequence, MarkKind> = {

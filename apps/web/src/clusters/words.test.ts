@@ -1,10 +1,10 @@
 import { probeOutcomes } from '@moorage/contract/registration';
 import type { DesignProblem } from '@moorage/core/clusters/design';
 import { findingKinds, type FindingKind } from '@moorage/core/findings/finding';
-import { durationText, leavingSentence, problemSentence } from './disks';
-import { findingWords } from './findings';
-import { probeWords } from './probe';
-import { checkRemedy, checkTitles, shortFailure, type Check } from './readiness';
+import { durationText, leavingSentence, problemSentence } from './words';
+import { findingWords } from '../watch/words';
+import { probeWords } from '../backends/probe-words';
+import { checkRemedy, checkTitles, shortFailure, type Check } from '../backends/readiness-words';
 
 const TiB = 2 ** 40;
 const wellSaid = (sentence: string) => {

@@ -1,9 +1,9 @@
 import type { Change } from '@moorage/core/placement/change';
 import { ruleNames } from '@moorage/core/placement/rule';
 import { claimMarks, claimStates, type ClaimRow } from '@moorage/contract/claims';
-import { changeCost, changeSentence, changesSentence } from './changes';
-import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from './checks';
-import { claimSentence, stateWords } from './claims';
+import { changeCost, changeSentence, changesSentence } from './change-words';
+import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from '../moorings/check-words';
+import { claimSentence, stateWords } from './words';
 
 const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
   rule,

@@ -1,5 +1,5 @@
 import type { ClaimRow, ClaimState } from '@moorage/contract/claims';
-import { failureSentence } from './checks';
+import { failureSentence } from '../moorings/check-words';
 
 export const stateWords: Record<ClaimState, string> = {
   bound: 'bound',

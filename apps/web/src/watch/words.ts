@@ -1,6 +1,6 @@
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
-import { protocolText } from './readiness';
+import { protocolText } from '../backends/readiness-words';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export const consequenceWords: Record<Consequence, string> = {

@@ -1,4 +1,4 @@
-import { deletionAsked, fateWords, usersWords } from './deletion';
+import { deletionAsked, fateWords, usersWords } from './deletion-words';
 
 const used = (pods: string[], application: string | null = null, otherReplicas = 0) => ({
   pods: pods.map((pod) => ({ pod, node: 'quay-03' })),
