@@ -10,7 +10,6 @@ import type { Engine } from '../engine';
 import type { LiveStream } from '../live/stream';
 import type { Metrics } from '../metrics/metrics';
 import { SignInBrake } from '../people/brake';
-import { findPerson } from '../people/people';
 import { Refusal } from '../refusals/refusal';
 import { knownHosts, noStore, sameOrigin } from './guards';
 import { makeHandlers } from './handlers';
@@ -69,12 +68,13 @@ export function makeApp(
   });
   if (config.webRoot) app.use(express.static(config.webRoot, { index: false, maxAge: '1h' }));
   app.use('/api', measure(metrics), noStore, sameOrigin);
+  const store = new SessionStore(sessions, database, log);
   const readSession = session({
     name: 'moorage',
     secret: config.sessionSecret,
     resave: false,
     saveUninitialized: false,
-    store: new SessionStore(sessions, log),
+    store,
     proxy: config.behindTls,
     cookie: { httpOnly: true, sameSite: 'strict', secure: config.behindTls, maxAge: sessionMs },
   });
@@ -82,9 +82,7 @@ export function makeApp(
   app.use('/api', (request, response, next) =>
     open.has(request.path) ? next() : readSession(request, response, next),
   );
-  bindRoutes(app, engine.keys, makeHandlers(database, engine, stream, new SignInBrake(database)), async (request) =>
-    request.session?.person ? findPerson(database, request.session.person) : undefined,
-  );
+  bindRoutes(app, engine.keys, makeHandlers(database, engine, stream, new SignInBrake(database)), store.personOf);
   app.use('/api', (request) => {
     throw new Refusal(
       'not-found',

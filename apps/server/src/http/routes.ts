@@ -107,12 +107,12 @@ export function bindRoutes(
   app: Express,
   keys: Idempotency,
   handlers: Handlers,
-  personOf: (request: Request) => Promise<Person | undefined>,
+  personOf: (request: Request) => Person | undefined,
 ): void {
   for (const [name, endpoint] of Object.entries(endpoints) as [EndpointName, Endpoint][]) {
     const handler = handlers[name] as (call: Call<EndpointName>) => Promise<unknown>;
     app[endpoint.method](endpoint.path, async (request: Request, response: Response) => {
-      const person = endpoint.allowed === 'everyone' ? undefined : await personOf(request);
+      const person = endpoint.allowed === 'everyone' ? undefined : personOf(request);
       const params = request.params as Record<string, string>;
       checkAccess(endpoint, person, params.namespace);
       checkParams(endpoint, params);

@@ -1,6 +1,8 @@
 import { Cookie, type SessionData } from 'express-session';
 import pg from 'pg';
 import pino from 'pino';
+import type { Request } from 'express';
+import { people } from '../people/person-model';
 import { migratedDatabase } from '../testing/databases';
 import { SessionStore, sessionMs } from './sessions';
 
@@ -20,7 +22,7 @@ afterAll(async () => {
 });
 beforeEach(() => {
   now = Date.now();
-  store = new SessionStore(pool, pino({ level: 'silent' }), () => now);
+  store = new SessionStore(pool, made.database, pino({ level: 'silent' }), () => now);
 });
 afterEach(() => store.close());
 
@@ -56,7 +58,7 @@ test('the end of a session that is used is put off, not with each request, and b
   now += minute;
   await touch('used');
   expect(await endsIn('used', from)).toBe(731);
-  const other = new SessionStore(pool, pino({ level: 'silent' }), () => now + minute);
+  const other = new SessionStore(pool, made.database, pino({ level: 'silent' }), () => now + minute);
   await new Promise<void>((resolve) => other.touch('used', data(now + minute), resolve));
   other.close();
   expect(await endsIn('used', from)).toBe(732);
@@ -68,4 +70,45 @@ test('a session that was ended is not there again because it was used meanwhile'
   await destroy('ended');
   await touch('ended');
   expect(await get('ended')).toBeFalsy();
+});
+
+describe('whom a request is of', () => {
+  const request = () => ({}) as unknown as Request;
+  const ofSession = async (sid: string) => {
+    const [read, asked] = [await get(sid), request()];
+    if (read) store.createSession(asked, read);
+    return store.personOf(asked);
+  };
+  beforeAll(() =>
+    people.in(made.database).create({
+      ...{ name: 'maren', title: 'Maren', role: 'operator', namespaces: ['ferry-desk'], passwordHash: 'sealed' },
+    }),
+  );
+
+  test('is read with the session, as the person is at that moment, and never with the password', async () => {
+    await set('mine');
+    expect(await ofSession('mine')).toEqual({
+      ...{ name: 'maren', title: 'Maren', role: 'operator', namespaces: ['ferry-desk'] },
+    });
+    await people.in(made.database).update({ role: 'viewer', namespaces: [] }, { where: { name: 'maren' } });
+    expect(await ofSession('mine')).toMatchObject({ role: 'viewer', namespaces: [] });
+  });
+
+  test('is nobody without a session, after its end, and when the person is no longer there', async () => {
+    expect(await ofSession('never')).toBeUndefined();
+    expect(store.personOf(request())).toBeUndefined();
+    await set('over');
+    await pool.query(`UPDATE session SET expire = now() - interval '1 second' WHERE sid = 'over'`);
+    expect(await ofSession('over')).toBeUndefined();
+    await set('left');
+    await people.in(made.database).destroy({ where: { name: 'maren' } });
+    expect(await get('left')).toMatchObject({ person: 'maren' });
+    expect(await ofSession('left')).toBeUndefined();
+  });
+
+  test('a database that does not answer is told as that, not as nobody', async () => {
+    await pool.query('ALTER TABLE session RENAME TO away');
+    await expect(get('mine')).rejects.toThrow(/session/);
+    await pool.query('ALTER TABLE away RENAME TO session');
+  });
 });

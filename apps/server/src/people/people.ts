@@ -4,8 +4,6 @@ import type { Estate } from '../config';
 import type { Database } from '../database/database';
 import { people } from './person-model';
 
-const seen = ['name', 'title', 'role', 'namespaces'] as const;
-
 /** Adds the people of the estate who are missing; those who are there keep what they have. `cost` is what a password costs to try. */
 export async function ensurePeople(
   database: Database,
@@ -33,9 +31,4 @@ export async function findBySignIn(database: Database, name: string, password: s
   const right = await verify(row?.passwordHash ?? (await (decoy ??= hash('nobody'))), password);
   if (!row || !right) return undefined;
   return { name: row.name, title: row.title, role: row.role, namespaces: row.namespaces };
-}
-
-export async function findPerson(database: Database, name: string): Promise<Person | undefined> {
-  // asked at every call
-  return (await people.in(database).findByPk(name, { raw: true, attributes: [...seen] })) ?? undefined;
 }
