@@ -1,4 +1,4 @@
-import { Box, Button, MenuItem, Popover, TextField, Typography } from '@mui/material';
+import { Box, Button, Popover, TextField, Typography } from '@mui/material';
 import { tiers, type PoolChange, type PoolRow, type Tier } from '@moorage/contract/backends';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import type { Bytes } from '@moorage/core/sizes/bytes';
@@ -6,6 +6,7 @@ import { quantityWords } from '@moorage/contract/claims';
 import { useContext, useState } from 'react';
 import { Controller, useForm } from 'react-hook-form';
 import { ApiProblem, ask } from '../api/client';
+import { OneOf } from '../parts/OneOf';
 import { PersonContext, useMay } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 import { Column, Row } from '../parts/layout';
@@ -168,20 +169,13 @@ export function PoolSettings({ pool }: { pool: PoolRow }) {
               name="tier"
               control={control}
               render={({ field: tier }) => (
-                <TextField
-                  select
+                <OneOf
                   label="Tier"
-                  {...tier}
+                  value={tier.value}
+                  options={[['', 'by its media'], ...tiers]}
+                  choose={tier.onChange}
                   helperText="What it counts as."
-                  slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-                >
-                  <MenuItem value="">by its media</MenuItem>
-                  {tiers.map((t) => (
-                    <MenuItem key={t} value={t}>
-                      {t}
-                    </MenuItem>
-                  ))}
-                </TextField>
+                />
               )}
             />
           </Box>

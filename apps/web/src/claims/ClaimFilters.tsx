@@ -1,8 +1,9 @@
-import { MenuItem, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import type { ClaimPage } from '@moorage/contract/claims';
 import { useEffect, useState } from 'react';
 import { useClasses, useNamespaces } from '../api/queries';
 import { useInAddress } from '../frame/address';
+import { OneOf } from '../parts/OneOf';
 import { Row } from '../parts/layout';
 
 /** A text field whose value goes to the address once typing pauses. */
@@ -21,21 +22,13 @@ function useSettled(value: string, settle: (value: string) => void, afterMs: num
 function Any({ of, label, options }: { of: string; label: string; options: readonly string[] }) {
   const [value, set] = useInAddress(of);
   return (
-    <TextField
-      select
+    <OneOf
       label={label}
       value={options.includes(value) ? value : ''}
-      onChange={(e) => set(e.target.value)}
-      sx={{ width: 150 }}
-      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-    >
-      <MenuItem value="">any</MenuItem>
-      {options.map((o) => (
-        <MenuItem key={o} value={o}>
-          {o}
-        </MenuItem>
-      ))}
-    </TextField>
+      options={[['', 'any'], ...options]}
+      choose={set}
+      width={150}
+    />
   );
 }
 

@@ -9,7 +9,7 @@ import { refresh, usePlacement } from '../api/queries';
 import { useInAddress, useSelected } from '../frame/address';
 import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
-import { Choice, ModeField, same, TunedFields } from './claim-fields';
+import { ChoiceOf, ModeField, TunedFields } from './claim-fields';
 import { Forecast } from './Forecast';
 import { Column, Row } from '../parts/layout';
 
@@ -73,15 +73,15 @@ export function ClaimForm({ close }: { close: () => void }) {
       <Typography variant="h1" component="h2">
         New claim
       </Typography>
-      <Choice control={control} name="namespace" label="Namespace" options={same(namespaces)} />
+      <ChoiceOf control={control} name="namespace" label="Namespace" options={namespaces} />
       <TextField label="Name" autoFocus {...register('name')} error={!!errors.name} helperText={errors.name?.message} />
-      <Choice
+      <ChoiceOf
         control={control}
         name="className"
         label="Class"
         options={[
           ['', state?.defaultClass ? `the default, ${state.defaultClass}` : 'none named'],
-          ...same(state?.classes.map((c) => c.name) ?? []),
+          ...(state?.classes.map((c) => c.name) ?? []),
         ]}
       />
       <TextField
@@ -92,7 +92,7 @@ export function ClaimForm({ close }: { close: () => void }) {
         slotProps={{ htmlInput: { spellCheck: false } }}
       />
       <ModeField control={control} />
-      <Choice control={control} name="volumeMode" label="Volume mode" options={same(volumeModes)} />
+      <ChoiceOf control={control} name="volumeMode" label="Volume mode" options={volumeModes} />
       {allowances.length > 0 && <TunedFields control={control} allowances={allowances} />}
       <Forecast draft={draft} />
       {errors.root && (

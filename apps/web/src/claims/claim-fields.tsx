@@ -1,47 +1,35 @@
-import { MenuItem, TextField } from '@mui/material';
+import { TextField } from '@mui/material';
 import type { NewClaim } from '@moorage/contract/claims';
 import type { Allowance } from '@moorage/core/classes/tunable';
 import { accessModes } from '@moorage/core/classes/storage-class';
 import { Controller, type Control } from 'react-hook-form';
 import { tunableWords } from '../classes/words';
+import { OneOf, type Option } from '../parts/OneOf';
 import { Row } from '../parts/layout';
 
-type Options = readonly (readonly [value: string, words: string])[];
-
-/** Values that are their own words. */
-export const same = (values: readonly string[]): Options => values.map((v) => [v, v]);
-
-export function Choice({
+/** One of the values that a claim can have there. */
+export function ChoiceOf({
   control,
   name,
-  label,
-  options,
+  ...choice
 }: {
   control: Control<NewClaim>;
   name: 'namespace' | 'className' | 'volumeMode';
   label: string;
-  options: Options;
+  options: readonly Option<string>[];
 }) {
   return (
     <Controller
       control={control}
       name={name}
       render={({ field, fieldState: { error } }) => (
-        <TextField
-          select
-          label={label}
+        <OneOf
+          {...choice}
           value={field.value ?? ''}
-          onChange={(e) => field.onChange(e.target.value || undefined)}
+          choose={(value) => field.onChange(value || undefined)}
           error={!!error}
           helperText={error?.message}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
-          {options.map(([value, words]) => (
-            <MenuItem key={value} value={value}>
-              {words}
-            </MenuItem>
-          ))}
-        </TextField>
+        />
       )}
     />
   );
@@ -53,13 +41,12 @@ export function ModeField({ control }: { control: Control<NewClaim> }) {
       control={control}
       name="modes"
       render={({ field }) => (
-        <TextField select label="Access mode" value={field.value[0]} onChange={(e) => field.onChange([e.target.value])}>
-          {accessModes.map((m) => (
-            <MenuItem key={m} value={m}>
-              {m}
-            </MenuItem>
-          ))}
-        </TextField>
+        <OneOf
+          label="Access mode"
+          value={field.value[0] ?? ''}
+          options={accessModes}
+          choose={(mode) => field.onChange([mode])}
+        />
       )}
     />
   );

@@ -1,16 +1,8 @@
-import {
-  Box,
-  Checkbox,
-  FormControlLabel,
-  MenuItem,
-  TextField,
-  ToggleButton,
-  ToggleButtonGroup,
-  Typography,
-} from '@mui/material';
+import { Box, Checkbox, FormControlLabel, TextField, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
 import type { NewClass } from '@moorage/contract/classes';
 import { Controller, useFormContext } from 'react-hook-form';
 import { NamesField } from '../parts/NamesField';
+import { OneOf } from '../parts/OneOf';
 
 type Names<T> = { [K in keyof NewClass]-?: NewClass[K] extends T ? K : never }[keyof NewClass];
 
@@ -84,20 +76,13 @@ export function Pick({
     <Controller<NewClass, typeof name>
       name={name}
       render={({ field }) => (
-        <TextField
-          select
+        <OneOf
           label={label}
           value={field.value ?? ''}
-          onChange={(e) => field.onChange(e.target.value === '' ? undefined : e.target.value)}
+          options={options}
+          choose={(value) => field.onChange(value === '' ? undefined : value)}
           helperText={help}
-          slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-        >
-          {options.map(([value, words]) => (
-            <MenuItem key={value} value={value}>
-              {words}
-            </MenuItem>
-          ))}
-        </TextField>
+        />
       )}
     />
   );

@@ -2,7 +2,6 @@ import {
   Button,
   Checkbox,
   FormControlLabel,
-  MenuItem,
   TextField,
   ToggleButton,
   ToggleButtonGroup,
@@ -11,9 +10,9 @@ import {
 import { useEffect, useRef } from 'react';
 import type { Scheme } from '@moorage/core/capacity/usable';
 import type { ClusterDesign } from '@moorage/core/clusters/design';
-import type { DomainLevel } from '@moorage/core/clusters/disk';
 import type { useDesign } from './useDesign';
 import { Fill, Row } from '../parts/layout';
+import { OneOf } from '../parts/OneOf';
 
 const schemes: readonly (readonly [string, string, Scheme])[] = [
   ['c2', '2 copies', { kind: 'copies', copies: 2 }],
@@ -59,43 +58,27 @@ export function PlanFields({
         onChange={(e) => change({ ...design, pool: e.target.value })}
         sx={{ width: 170 }}
       />
-      <TextField
-        select
+      <OneOf
         label="Protection"
         value={keyOf(design.scheme)}
-        sx={{ width: 120 }}
-        onChange={(e) => change({ ...design, scheme: schemes.find(([k]) => k === e.target.value)![2] })}
-      >
-        {schemes.map(([key, words]) => (
-          <MenuItem key={key} value={key}>
-            {words}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+        options={schemes.map(([key, words]) => [key, words] as const)}
+        choose={(key) => change({ ...design, scheme: schemes.find(([k]) => k === key)![2] })}
+        width={120}
+      />
+      <OneOf
         label="Kept apart by"
         value={design.level}
-        sx={{ width: 120 }}
-        onChange={(e) => change({ ...design, level: e.target.value as DomainLevel })}
-      >
-        {(['node', 'rack', 'zone'] as const).map((level) => (
-          <MenuItem key={level} value={level}>
-            {level}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+        options={['node', 'rack', 'zone'] as const}
+        choose={(level) => change({ ...design, level })}
+        width={120}
+      />
+      <OneOf<Protocol>
         label="Reached by"
         value={reach.protocol}
-        sx={{ width: 120 }}
-        onChange={(e) => setReach({ ...reach, protocol: e.target.value as Protocol })}
-      >
-        <MenuItem value="NVMeOverFabrics">NVMe/TCP</MenuItem>
-        <MenuItem value="iSCSI">iSCSI</MenuItem>
-        <MenuItem value="NFSv4">NFS</MenuItem>
-      </TextField>
+        options={[['NVMeOverFabrics', 'NVMe/TCP'], 'iSCSI', ['NFSv4', 'NFS']]}
+        choose={(protocol) => setReach({ ...reach, protocol })}
+        width={120}
+      />
       <FormControlLabel
         control={
           <Checkbox

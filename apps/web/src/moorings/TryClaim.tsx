@@ -1,4 +1,4 @@
-import { MenuItem, TextField, Typography } from '@mui/material';
+import { TextField, Typography } from '@mui/material';
 import { quantityWords } from '@moorage/contract/claims';
 import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
@@ -9,6 +9,7 @@ import { useMemo } from 'react';
 import { tunableWords } from '../classes/words';
 import type { TriedClaim } from './trial';
 import { Row } from '../parts/layout';
+import { OneOf } from '../parts/OneOf';
 
 const zonesOf = (state: PlacementState): string[] =>
   [...new Set(state.pools.filter((p) => isHere(state, p)).flatMap((p) => p.facts.disks.map((d) => d.zone)))]
@@ -75,54 +76,22 @@ export function useTriedClaim(state: PlacementState | undefined, className: stri
         sx={{ width: problem ? 260 : 110 }}
         slotProps={{ htmlInput: { spellCheck: false } }}
       />
-      <TextField select label="Access mode" value={mode} onChange={(e) => setMode(e.target.value)} sx={{ width: 175 }}>
-        {accessModes.map((m) => (
-          <MenuItem key={m} value={m}>
-            {m}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
-        label="Volume mode"
-        value={volumeMode}
-        onChange={(e) => setVolumeMode(e.target.value)}
-        sx={{ width: 130 }}
-      >
-        {volumeModes.map((m) => (
-          <MenuItem key={m} value={m}>
-            {m}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+      <OneOf label="Access mode" value={mode} options={accessModes} choose={setMode} width={175} />
+      <OneOf label="Volume mode" value={volumeMode} options={volumeModes} choose={setVolumeMode} width={130} />
+      <OneOf
         label="Namespace"
         value={state.namespaces.includes(namespace) ? namespace : ''}
-        onChange={(e) => setNamespace(e.target.value)}
-        sx={{ width: 150 }}
-      >
-        {state.namespaces.map((n) => (
-          <MenuItem key={n} value={n}>
-            {n}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        select
+        options={state.namespaces}
+        choose={setNamespace}
+        width={150}
+      />
+      <OneOf
         label="First pod's zone"
         value={zone}
-        onChange={(e) => setZone(e.target.value)}
-        sx={{ width: 140 }}
-        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
-      >
-        <MenuItem value="">any zone</MenuItem>
-        {zonesOf(state).map((z) => (
-          <MenuItem key={z} value={z}>
-            {z}
-          </MenuItem>
-        ))}
-      </TextField>
+        options={[['', 'any zone'], ...zonesOf(state)]}
+        choose={setZone}
+        width={140}
+      />
       {allowances.map(({ setting, minimum, maximum }) => (
         <TextField
           key={setting}
