@@ -13,7 +13,7 @@ import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { binding } from './kinds';
 import { corePools, livePools } from '../pools/pools';
-import { claimToDecide, reserveAll, type StoredClaim } from './choose.sql';
+import { claimToDecide, reserveAll } from './choose.sql';
 import { factsFor, notYet } from './facts';
 import { furtherRecord, keepDecision, placesOf, reservationRecord, rest } from './keep';
 
@@ -32,12 +32,7 @@ export async function chooseAndReserve(
   site: string,
   operation: Operation,
 ): Promise<Operation | undefined> {
-  // nothing is locked for it, so it is read while the transaction opens
-  const read = first(claimToDecide(database, operation.subject));
-  read.catch(() => undefined);
-  const chosen = await database.transaction(async () =>
-    chooseUnderLocks(database, metrics, site, operation, await read),
-  );
+  const chosen = await database.transaction(() => chooseUnderLocks(database, metrics, site, operation));
   if ('moved' in chosen) return chosen.moved;
   const { refused, decision, tookMicros } = chosen;
   const everywhere = { ...refused, pools: corePools(await livePools(database, 'all')) };
@@ -52,8 +47,8 @@ async function chooseUnderLocks(
   metrics: Metrics,
   site: string,
   operation: Operation,
-  claim: StoredClaim | undefined,
 ): Promise<Chosen> {
+  const claim = await first(claimToDecide(database, operation.subject));
   // gone, going, or bound to a volume made beforehand: not ours to provide
   if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
     return { moved: await advance(database, binding, operation, 'abandoned') };
