@@ -265,6 +265,9 @@ export class Engine {
   /** Lets the binding of claims begin, in the transaction that writes them; gives its operations. */
   beginBinding = (claims: readonly string[]): Promise<string[]> => beginBinding(this.database, claims);
 
+  /** The same while the caller goes on: what could not be put on the queue is logged, and the sweep finds it. */
+  carry = (operations: readonly string[]): void => void this.guard(() => this.runner.enqueue(operations));
+
   /** Carries operations that were just written. */
   begin = (operations: readonly string[]): Promise<void> => this.runner.enqueue(operations);
 

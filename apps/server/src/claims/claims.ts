@@ -197,8 +197,8 @@ export async function getClaim(
 export interface Bindings {
   /** Lets the binding of claims that were just written begin, in the transaction that writes them; gives its operations. */
   beginBinding(claims: readonly string[]): Promise<string[]>;
-  /** Carries them, once they are written. */
-  begin(operations: readonly string[]): Promise<void>;
+  /** Carries them, once they are written, while the caller goes on; what cannot be begun is logged, and found by the sweep. */
+  carry(operations: readonly string[]): void;
 }
 
 /** Makes a claim on the platform. Its binding begins at once, without waiting to be told of it by the platform's watch. */
@@ -229,8 +229,7 @@ export async function createClaim(
     await announce(database, [{ topic: 'claims', subject }]);
     return bindings.beginBinding([made.metadata.uid!]);
   });
-  // the sweep finds what could not be put on the queue
-  void bindings.begin(operations).catch(() => undefined);
+  bindings.carry(operations);
   return toRow(await getStored(database, Sight.everything, namespace, name));
 }
 

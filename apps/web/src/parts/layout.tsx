@@ -1,8 +1,8 @@
-import { Box, Paper, styled, TableCell, type PaperTypeMap, type Theme } from '@mui/material';
+import { Box, Paper, styled, TableCell, type Theme } from '@mui/material';
 import type { OverridableComponent } from '@mui/material/OverridableComponent';
 import type { BoxTypeMap } from '@mui/system';
 
-const ownProps = new Set(['gap', 'align', 'justify', 'wraps', 'pad']);
+const ownProps = new Set(['gap', 'align', 'justify', 'wraps']);
 const options = { shouldForwardProp: (prop: string) => !ownProps.has(prop) };
 
 interface Along {
@@ -12,6 +12,7 @@ interface Along {
   readonly justify?: 'flex-end' | 'space-between' | 'center';
   readonly wraps?: boolean;
 }
+// styling loses that a box may be drawn as another element: the cast gives it back
 const along = (flexDirection: 'row' | 'column') =>
   styled(
     Box,
@@ -34,12 +35,7 @@ export const Column = along('column');
 export const Fill = styled(Box)({ flex: 1, minWidth: 0 }) as typeof Box;
 
 /** A sheet of paper with its margin. */
-export const Sheet = styled(
-  Paper,
-  options,
-)<{ pad?: number }>(({ theme, pad = 2 }) => ({ padding: theme.spacing(pad) })) as unknown as OverridableComponent<
-  PaperTypeMap<{ pad?: number }>
->;
+export const Sheet = styled(Paper)(({ theme }) => ({ padding: theme.spacing(2) })) as typeof Paper;
 
 /** A list without marks. */
 export const Plain = styled('ul')({ listStyle: 'none', margin: 0, padding: 0 });
