@@ -1,7 +1,7 @@
 import type { ClaimDetail as Detail, ClaimRow, DecisionRow } from '@moorage/contract/claims';
 import { waitFor } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
-import { aClaimRow } from '../testing/rows';
+import { aClaimRow, aReason } from '../testing/rows';
 import ClaimDetail from './ClaimDetail';
 
 const GiB = 2 ** 30;
@@ -18,11 +18,7 @@ const decision = (trace: Partial<DecisionRow['trace']> = {}): DecisionRow => ({
     ...trace,
   },
 });
-const reason = (part: Partial<NonNullable<ClaimRow['reason']>> = {}): ClaimRow['reason'] => ({
-  ...{ failed: [], pod: null, error: null, nextAttemptAt: null, operation: 'op-1', stopped: null },
-  ...{ attempts: 0, asks: null, nearest: null, missingSince: null },
-  ...part,
-});
+const reason: typeof aReason = (part) => aReason({ operation: 'op-1', ...part });
 const detail = (claim: ClaimRow, part: Partial<Detail> = {}): Detail => ({
   claim,
   usedBy: { pods: [], application: null, otherReplicas: 0 },

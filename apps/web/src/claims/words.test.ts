@@ -3,6 +3,7 @@ import { ruleNames } from '@moorage/core/placement/rule';
 import { claimMarks, claimStates, type ClaimRow } from '@moorage/contract/claims';
 import { changeCost, changeSentence, changesSentence } from './change-words';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from '../moorings/check-words';
+import { aReason } from '../testing/rows';
 import { claimSentence, stateWords } from './words';
 
 const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
@@ -107,18 +108,7 @@ const claim = (part: Partial<ClaimRow>): ClaimRow => ({
   volumeName: null,
   volumeId: null,
   createdAt: '2026-11-25T10:00:00Z',
-  reason: {
-    failed: [],
-    pod: null,
-    error: null,
-    nextAttemptAt: null,
-    operation: null,
-    stopped: null,
-    attempts: 0,
-    asks: null,
-    missingSince: null,
-    nearest: null,
-  },
+  reason: aReason(),
   ...part,
 });
 
@@ -159,18 +149,7 @@ describe('words for claims', () => {
     expect(claimSentence(claim({ state: 'no-class', className: 'ghost' }))).toBe('There is no class "ghost".');
     expect(claimSentence(claim({ state: 'no-class', className: null }))).toMatch(/no default class/);
     expect(claimSentence(claim({ state: 'no-class', className: '' }))).toMatch(/asks for no class/);
-    const reason = {
-      failed: [],
-      pod: null,
-      error: null,
-      nextAttemptAt: null,
-      operation: null,
-      stopped: null,
-      attempts: 0,
-      asks: null,
-      missingSince: null,
-      nearest: 'ledger',
-    };
+    const reason = aReason({ nearest: 'ledger' });
     expect(claimSentence(claim({ state: 'no-class', className: 'ledgr', reason }))).toBe(
       'There is no class "ledgr". Was "ledger" meant?',
     );
