@@ -2,16 +2,16 @@ import { acceptCompletion, autocompletion, type CompletionContext } from '@codem
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands';
 import { yaml } from '@codemirror/lang-yaml';
 import { HighlightStyle, syntaxHighlighting } from '@codemirror/language';
-import { forceLinting, linter, lintGutter, lintKeymap, type Diagnostic } from '@codemirror/lint';
+import { forceLinting, linter, lintGutter, lintKeymap } from '@codemirror/lint';
 import { Compartment, EditorState } from '@codemirror/state';
 import { EditorView, keymap, lineNumbers } from '@codemirror/view';
 import { tags } from '@lezer/highlight';
 import { useTheme } from '@mui/material/styles';
-import { readManifestText } from '@moorage/manifests/text';
 import { parameters, prefix } from '@moorage/core/classes/manifest';
 import { useEffect, useRef } from 'react';
 import type { Tokens } from '../theme/tokens';
 import { mono } from '../theme/theme';
+import { diagnose } from './diagnose';
 
 const look = (t: Tokens) => [
   EditorView.theme(
@@ -81,38 +81,6 @@ function complete(context: CompletionContext) {
   return { from: context.pos - key[1]!.length, options: [...ours, ...members] };
 }
 
-/** A class that has no name yet is no fault while its form is being filled in. */
-const unnamed = (path: readonly (string | number)[], value: unknown): boolean =>
-  path.join('.') === 'metadata.name' && (value as { metadata?: { name?: unknown } }).metadata?.name === '';
-
-const diagnose =
-  (naming: 'later' | 'now') =>
-  (view: EditorView): Diagnostic[] => {
-    const { length } = view.state.doc;
-    const clamp = (offset: number) => Math.min(Math.max(offset, 0), length);
-    return readManifestText(view.state.doc.toString()).flatMap((object) =>
-      object.problems
-        .filter((p) => naming === 'now' || !unnamed(p.path, object.value))
-        .map(({ from, to, detail, fix }): Diagnostic => ({
-          from: clamp(from),
-          to: clamp(Math.max(to, from)),
-          severity: 'error',
-          message: detail,
-          ...(fix && {
-            actions: [
-              {
-                name: `Write ${fix.insert}`,
-                apply: (editor: EditorView) =>
-                  editor.dispatch({
-                    changes: { from: clamp(fix.span.from), to: clamp(fix.span.to), insert: fix.insert },
-                  }),
-              },
-            ],
-          }),
-        })),
-    );
-  };
-
 /** A manifest to read and change: highlighted, completed, with what is wrong marked in its line and mended from there. */
 export default function ManifestEditor({
   text,
@@ -135,6 +103,8 @@ export default function ManifestEditor({
   const theme = useRef(new Compartment());
   const change = useRef(onChange);
   change.current = onChange;
+  // what was typed and told, and is not yet seen to come back as `text`
+  const told = useRef<string[]>([]);
   const first = useRef({ text, chart, label, naming, readOnly });
   useEffect(() => {
     const start = first.current;
@@ -167,8 +137,9 @@ export default function ManifestEditor({
             ...defaultKeymap,
           ]),
           EditorView.updateListener.of((update) => {
-            if (update.docChanged && !update.transactions.some((t) => t.isUserEvent('moorage')))
-              change.current(update.state.doc.toString());
+            if (!update.docChanged || update.transactions.some((t) => t.isUserEvent('moorage'))) return;
+            told.current.push(update.state.doc.toString());
+            change.current(update.state.doc.toString());
           }),
         ],
       }),
@@ -185,6 +156,13 @@ export default function ManifestEditor({
   useEffect(() => {
     const editor = view.current;
     if (!editor) return;
+    // typed here, and perhaps typed on since: putting it in again would move the caret
+    const echo = told.current.lastIndexOf(text);
+    if (echo >= 0) {
+      told.current.splice(0, echo + 1);
+      return;
+    }
+    told.current = [];
     const now = editor.state.doc.toString();
     if (now === text) return;
     let from = 0;
