@@ -13,6 +13,8 @@ import { migrate } from './database/migrations';
 import { applying } from './drafts/draft';
 import { detectFindings } from './findings/detect';
 import { storeFindings } from './findings/findings';
+import { onClaims as onGrowingClaims } from './growth/begin';
+import { GrowthCarrier } from './growth/carry';
 import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
@@ -86,11 +88,12 @@ export class Engine {
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.queue = new OperationQueue(config.databaseUrl, log);
-    this.binder = new Binder(database, platform, this.backends, metrics, config.estate.site);
-    this.acts = new Acts(database, platform, this.turns, (operation) => this.runner.carryHere(operation));
     const { site } = config.estate;
+    this.binder = new Binder(database, platform, this.backends, metrics, site);
+    this.acts = new Acts(database, platform, this.turns, (operation) => this.runner.carryHere(operation));
     this.works = [
       ...this.binder.works,
+      new GrowthCarrier(database, platform, this.backends, metrics, site).work,
       new ReshapeCarrier(database, this.backends).work,
       this.acts.workOf(changingClass),
       this.acts.workOf(removingClass(database)),
@@ -216,6 +219,7 @@ export class Engine {
       {
         persistentvolumeclaims: async (changed, gone) => {
           this.woken.push(...(await onClaims(this.database, changed, gone)));
+          this.woken.push(...(await onGrowingClaims(this.database, changed, gone)));
         },
       },
       () => {

@@ -83,6 +83,13 @@ const furtherCopySchema = z.object({
   backendThroughput: z.number(),
 });
 
+/** Changes that together are enough, and the pool that then takes the claim. */
+export const remedySchema = z.object({
+  changes: z.array(z.looseObject({ kind: z.string() })),
+  pool: z.string(),
+  cost: z.number(),
+});
+
 export const decisionSchema = z.object({
   madeAt: z.string(),
   /** How long choosing took, microseconds. */
@@ -120,9 +127,7 @@ export const decisionSchema = z.object({
     second: furtherCopySchema.optional(),
     offsite: furtherCopySchema.optional(),
   }),
-  remedies: z.array(
-    z.object({ changes: z.array(z.looseObject({ kind: z.string() })), pool: z.string(), cost: z.number() }),
-  ),
+  remedies: z.array(remedySchema),
 });
 export type DecisionRow = z.infer<typeof decisionSchema>;
 
@@ -142,6 +147,20 @@ export const claimRowSchema = z.object({
   volumeName: z.string().nullable(),
   volumeId: z.string().nullable(),
   createdAt: z.string(),
+  /** Its growth, while it asks for more than it has. */
+  growth: z
+    .object({
+      operation: z.string(),
+      state: z.string(),
+      /** Why it waits: for room, for its class to allow it, for its pool to be there again, for its node. */
+      waitingFor: z.enum(['capacity', 'class', 'pool', 'node']).nullable(),
+      /** The rule that refuses first, and where. */
+      failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),
+      error: z.object({ code: z.string(), detail: z.string() }).nullable(),
+      stopped: z.enum(['paused', 'refused']).nullable(),
+      nextAttemptAt: z.string().nullable(),
+    })
+    .nullable(),
   /** For claims without a volume: rules that failed, by pool, and what goes on, as data for a sentence. */
   reason: z
     .object({

@@ -93,7 +93,7 @@ export const beginReleases = statement<{ id: string }, [claims: readonly string[
    FROM reservations WHERE claim_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
 );
 
-/** Claims that wait because nothing fits, by id after one of them; those alone that a change of such a kind can help. */
+/** Claims that wait for a place, or for more of the one they have, by id after one of them; those alone that a change of such a kind can help. */
 export const waitingFits = statement<
   { id: string },
   [
@@ -106,10 +106,13 @@ export const waitingFits = statement<
   ]
 >(
   `SELECT op.id FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
-   WHERE op.ended_at IS NULL AND op.resting AND op.kind = 'bind' AND op.waiting_for IN ('capacity', 'class') AND ($2::uuid IS NULL OR op.id > $2::uuid)
-     AND ($3::text IS NULL OR EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = o.class_name AND m.pool_id = $3))
+   WHERE op.ended_at IS NULL AND op.resting AND op.waiting_for IN ('capacity', 'class') AND ($2::uuid IS NULL OR op.id > $2::uuid)
+     AND ($3::text IS NULL OR EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = o.class_name AND m.pool_id = $3)
+       OR EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject AND r.pool_id = $3)
+       OR EXISTS (SELECT 1 FROM further_copies f WHERE f.claim_uid = op.subject AND f.pool_id = $3))
      AND ($4::text IS NULL OR EXISTS (SELECT 1 FROM moorings m JOIN pools p ON p.id = m.pool_id
-       WHERE m.class_name = o.class_name AND p.backend_id = $4))
+         WHERE m.class_name = o.class_name AND p.backend_id = $4)
+       OR EXISTS (SELECT 1 FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = op.subject AND p.backend_id = $4))
      AND ($5::text IS NULL OR o.namespace = $5) AND ($6::text IS NULL OR o.class_name = $6)
    ORDER BY op.id LIMIT $1`,
 );

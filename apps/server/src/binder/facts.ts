@@ -7,9 +7,9 @@ import { lockNamespace } from '../database/locks.sql';
 import { corePools, livePools } from '../pools/pools';
 import { usedInNamespace, type StoredClaim } from './choose.sql';
 
-async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
+async function readQuotas(database: Database, { namespace, limits }: StoredClaim, lock?: 'lock'): Promise<Quota[]> {
   if (limits.length === 0) return [];
-  await lockNamespace(database, namespace);
+  if (lock) await lockNamespace(database, namespace);
   const used = await usedInNamespace(database, namespace);
   return limits.map(({ class_name, bytes }) => ({
     scope: class_name === '' ? ('namespace' as const) : ('class' as const),
@@ -25,20 +25,21 @@ export function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volum
   return spec.selector ? 'selector' : undefined;
 }
 
-/** All that a decision rests on, under the locks of the namespace and of the moored pools. */
+/**
+ * All that a decision rests on: with `lock`, under the locks of the namespace and of the moored pools. `held` are pools that
+ * the claim lies on already, moored or not.
+ */
 export async function factsFor(
   database: Database,
   site: string,
   claim: StoredClaim,
   storageClass: StorageClass,
+  lock: 'lock' | undefined,
+  held: readonly string[] = [],
 ): Promise<PlacementInput> {
   const { moorings } = claim;
-  const quotas = await readQuotas(database, claim);
-  const live = await livePools(
-    database,
-    moorings.map((m) => m.pool),
-    'lock',
-  );
+  const quotas = await readQuotas(database, claim, lock);
+  const live = await livePools(database, [...new Set([...moorings.map((m) => m.pool), ...held])], lock);
   const request: ClaimRequest = {
     namespace: claim.namespace,
     size: claim.size_bytes as Bytes,

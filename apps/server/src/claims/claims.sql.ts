@@ -1,4 +1,5 @@
 import type { ClaimPage, ClaimQuery, ClaimRow, DecisionRow } from '@moorage/contract/claims';
+import type { GrowthAnswer } from '@moorage/contract/growth';
 import { statement } from '../database/statement';
 
 export interface StoredClaim {
@@ -11,7 +12,12 @@ export interface StoredClaim {
   created_at: Date;
   body: {
     metadata: object;
-    spec: { accessModes?: string[]; volumeMode?: string; volumeName?: string };
+    spec: {
+      accessModes?: string[];
+      volumeMode?: string;
+      volumeName?: string;
+      resources?: { requests?: { storage?: string } };
+    };
     status?: object;
   };
   provisioned: number | null;
@@ -29,6 +35,13 @@ export interface StoredClaim {
   pod: string | null;
   waiting_for: 'source' | 'named-volume' | 'selector' | null;
   missing_since: Date | null;
+  growth_id: string | null;
+  growth: string | null;
+  growth_waiting_for: NonNullable<ClaimRow['growth']>['waitingFor'];
+  growth_error: { code: string; detail: string } | null;
+  growth_stopped: 'paused' | 'refused' | null;
+  growth_next_attempt_at: Date | null;
+  growth_answer: GrowthAnswer | null;
 }
 
 // the last decision, and the pod that mounts the claim, for the rows of one page only

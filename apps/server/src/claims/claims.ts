@@ -27,6 +27,25 @@ const unbound = new Set<ClaimRow['state']>([
   'unreachable',
 ]);
 
+/** How far the growth of a claim is that asks for more than it has. */
+function growthOf(c: StoredClaim): ClaimRow['growth'] {
+  if (c.growth_id === null) return null;
+  const reckoned = c.growth_answer?.growth;
+  const refusals =
+    c.growth_waiting_for === 'capacity' && reckoned?.kind === 'reckoned'
+      ? reckoned.on.flatMap(({ pool, checks }) => checks.filter((k) => !k.passed).map((check) => ({ pool, check })))
+      : [];
+  return {
+    operation: c.growth_id,
+    state: c.growth!,
+    waitingFor: c.growth === 'waiting' || c.growth === 'seeing' ? c.growth_waiting_for : null,
+    failed: refusals[0] ?? null,
+    error: c.growth_error,
+    stopped: c.growth_stopped,
+    nextAttemptAt: c.growth_stopped ? null : (c.growth_next_attempt_at?.toISOString() ?? null),
+  };
+}
+
 function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
   const failed =
     c.state === 'nothing-fits' && c.trace
@@ -51,6 +70,7 @@ function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
     volumeName: c.volume_name ?? c.body.spec.volumeName ?? null,
     volumeId: c.volume_id,
     createdAt: c.created_at.toISOString(),
+    growth: growthOf(c),
     reason: unbound.has(c.state)
       ? {
           failed,

@@ -60,6 +60,13 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   backend_id: (i) => `id-${i}`,
   pool_id: (i) => `id-${i}`,
   reshape_id: uuid,
+  act_id: uuid,
+  operation_id: uuid,
+  'acts.id': uuid,
+  'act_steps.state': () => 'asked',
+  'operations.id': uuid,
+  'operations.stopped': (i) => (i === 0 ? 'refused' : null),
+  'operations.unit': () => 'bytes',
   claim_uid: (i) => `claim-${i}`,
   person: () => 'maren',
   'pools.facts': facts,
@@ -116,7 +123,7 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
 }
 
 /** Tables in an order in which each comes after those that it refers to. */
-const first = ['backends', 'pools', 'reservations', 'reshapes'];
+const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations'];
 
 /** Puts rows into every table, whichever there are. */
 async function fill(database: Database): Promise<void> {

@@ -96,6 +96,8 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('getClaim', at);
   await ask('listClaims', { query: { q: 'one', sort: 'size' } });
   await ask('getLine', { query: { claim: claim.volumeName! } });
+  await ask('getGrowth', { ...at, query: { size: '9Gi' } });
+  await ask('growClaim', { ...at, body: { size: '6Gi' } });
   const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
   await ask('createFromManifest', { body: { text } });
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });

@@ -15,6 +15,8 @@ import type { Database } from '../database/database';
 import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
 import { listFindings, setAside, takeUp } from '../findings/findings';
+import { outlookOf } from '../growth/answer';
+import { growClaim } from '../growth/ask';
 import { findLine } from '../line/line';
 import { endedChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
@@ -52,6 +54,9 @@ const regenerate = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.regenerate((error) => (error ? reject(error as Error) : resolve())));
 const destroy = (request: Request): Promise<void> =>
   new Promise((resolve, reject) => request.session.destroy((error) => (error ? reject(error as Error) : resolve())));
+
+/** The claim that an address names. */
+const claimAt = ({ namespace = '', name = '' }: Readonly<Record<string, string>>) => ({ namespace, name });
 
 export function makeHandlers(database: Database, engine: Engine, stream: LiveStream, brake: SignInBrake): Handlers {
   const { acts, platform, backends, vault, site, reader } = engine;
@@ -197,7 +202,10 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
     getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),
     deleteClaim: ({ params, query, person }) =>
-      deleteClaim(database, platform, { namespace: params.namespace!, name: params.name! }, query.confirm, person.name),
+      deleteClaim(database, platform, claimAt(params), query.confirm, person.name),
+    getGrowth: ({ params, query, person }) => outlookOf(database, site, Sight.of(person), claimAt(params), query.size),
+    growClaim: ({ params, body, person }) =>
+      growClaim(database, platform, claimAt(params), body.size, person.name, engine.carry),
     getLine: ({ query, person }) => findLine(database, Sight.of(person), query.claim),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>

@@ -39,6 +39,7 @@ class FakePlatform implements PlatformConnector {
   create = () => Promise.reject(new Error('not asked for'));
   find = () => Promise.resolve(undefined);
   mergePatch = () => Promise.reject(new Error('not asked for'));
+  patchClaimStatus = () => Promise.reject(new Error('not asked for'));
   ensureDeleted = () => Promise.resolve();
 }
 

@@ -93,6 +93,8 @@ export interface PlatformConnector {
   create(object: PlatformObject): Promise<PlatformObject>;
   find(apiVersion: string, kind: string, name: string, namespace?: string): Promise<PlatformObject | undefined>;
   mergePatch(object: PlatformObject): Promise<PlatformObject>;
+  /** Merges what stands as the status of a claim, and nothing else of it; `conflict` when a version is named that is no longer its own. */
+  patchClaimStatus(claim: PlatformObject): Promise<PlatformObject>;
   /** Deletes; already gone is fine. */
   ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void>;
 }

@@ -93,6 +93,23 @@ describe.each(Object.entries(kinds))('%s', (_name, make) => {
     });
   });
 
+  test("a claim's status is changed by itself, unless the claim was changed since it was read", async () => {
+    const made = await connector.create(claim('grown'));
+    const at = { apiVersion: 'v1', kind: 'PersistentVolumeClaim' };
+    const { name, namespace, resourceVersion } = made.metadata;
+    const status = { capacity: { storage: '8Gi' }, conditions: [{ type: 'FileSystemResizePending', status: 'True' }] };
+    const spec = { resources: { requests: { storage: '9Gi' } } };
+    await connector.patchClaimStatus({ ...at, metadata: { name, namespace, resourceVersion }, status, spec });
+    const found = await connector.find('v1', 'PersistentVolumeClaim', name, namespace);
+    expect(found).toMatchObject({ spec: { resources: { requests: { storage: '5Gi' } } }, status });
+    await expect(
+      connector.patchClaimStatus({ ...at, metadata: { name, namespace, resourceVersion }, status: { phase: 'Lost' } }),
+    ).rejects.toMatchObject({ code: 'conflict' });
+    await expect(
+      connector.patchClaimStatus({ ...at, metadata: { name: 'none', namespace }, status }),
+    ).rejects.toMatchObject({ code: 'not-found' });
+  });
+
   test('what is deleted is gone, again is fine, and of its name another can be made', async () => {
     const first = await connector.create(cls('twice'));
     await connector.ensureDeleted(apiVersion, kind, 'twice');

@@ -65,6 +65,7 @@ function problemOf(error: unknown): PlatformProblem {
 export class KubernetesConnector implements PlatformConnector {
   private readonly config = new client.KubeConfig();
   private readonly objects: client.KubernetesObjectApi;
+  private readonly core: client.CoreV1Api;
   private readonly patience: TimeoutPolicy;
 
   constructor(
@@ -81,6 +82,7 @@ export class KubernetesConnector implements PlatformConnector {
       currentContext: 'site',
     });
     this.objects = client.KubernetesObjectApi.makeApiClient(this.config);
+    this.core = this.config.makeApiClient(client.CoreV1Api);
   }
 
   private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
@@ -184,6 +186,18 @@ export class KubernetesConnector implements PlatformConnector {
         undefined,
         undefined,
         client.PatchStrategy.MergePatch,
+      ),
+    );
+    return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async patchClaimStatus({ metadata, status }: PlatformObject): Promise<PlatformObject> {
+    const { name, namespace = '', resourceVersion } = metadata;
+    const body = { metadata: { resourceVersion }, status };
+    const made = await this.call('patch', () =>
+      this.core.patchNamespacedPersistentVolumeClaimStatus(
+        { name, namespace, body },
+        client.setHeaderOptions('Content-Type', client.PatchStrategy.MergePatch),
       ),
     );
     return JSON.parse(JSON.stringify(made)) as PlatformObject;

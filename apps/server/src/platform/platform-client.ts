@@ -1,9 +1,11 @@
 /** What we use of the platform's standard client: thousands of files in all, built into one that loads in a tenth of the time. */
 export {
   ApiException,
+  CoreV1Api,
   KubeConfig,
   KubernetesObjectApi,
   PatchStrategy,
+  setHeaderOptions,
   Watch,
   type KubernetesObject,
 } from '@kubernetes/client-node';

@@ -13,8 +13,13 @@ export interface Reserved {
   path: string;
   facts: PoolFacts;
   bytes: number;
+  raw_bytes: number;
+  backend_iops: number;
+  backend_throughput: number;
+  iops_floor: number;
   iops_ceiling: number | null;
-  /** MB/s. */
+  /** MB/s, as the ceiling is. */
+  throughput_floor: number;
   throughput_ceiling: number | null;
   grace_days: number;
   /** The grace of its class has ended, or there was none. */
@@ -32,6 +37,9 @@ export interface FurtherCopy {
   backend_id: string;
   path: string;
   bytes: number;
+  raw_bytes: number;
+  backend_iops: number;
+  backend_throughput: number;
   volume_id: string | null;
 }
 

@@ -77,6 +77,16 @@ export interface NewBackendVolume {
   readonly deduplicated?: boolean;
 }
 
+/** How large a volume is to be, and the ceilings it is held to then. */
+export interface GrownVolume {
+  readonly id: string;
+  /** Path of its pool's resource, as the backend gave it. */
+  readonly poolPath: string;
+  readonly bytes: number;
+  readonly iopsCeiling?: number;
+  readonly bytesPerSecondCeiling?: number;
+}
+
 export type BackendProblemCode =
   | 'unreachable'
   | 'timed-out'
@@ -121,6 +131,8 @@ export interface BackendConnector {
   createVolume(volume: NewBackendVolume): Promise<BackendVolume>;
   /** Waits until a volume found by its name is ready; undefined when there is none. */
   findVolume(name: string): Promise<BackendVolume | undefined>;
+  /** Lets a volume be at least that large, under these ceilings; one that is, is fine. Gives its size then: volumes never shrink. `full` when its pool has no room. */
+  ensureGrown(volume: GrownVolume): Promise<number>;
   /** Lets a volume write to another backend's volume, at the same time or later; once it does, again is fine. */
   ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void>;
   /** Makes an empty pool; one of that name that is there already is fine. */

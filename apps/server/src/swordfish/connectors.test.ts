@@ -124,6 +124,28 @@ describe.each([
       expect(await connector.findVolume('vol-gone')).toBeUndefined();
     });
 
+    test('a volume grows, once however often that is asked for, and never shrinks', async () => {
+      const { id } = await connector.createVolume(asked('vol-grown'));
+      const at = { id, poolPath: poolOf('kelp-nvme').path };
+      expect(await connector.ensureGrown({ ...at, bytes: 5 * GiB })).toBe(5 * GiB);
+      expect(await connector.ensureGrown({ ...at, bytes: 5 * GiB })).toBe(5 * GiB);
+      expect(await connector.ensureGrown({ ...at, bytes: 3 * GiB })).toBe(5 * GiB);
+      expect(await connector.findVolume('vol-grown')).toMatchObject({ id, bytes: 5 * GiB });
+    });
+
+    test('growing to a size it does not make, in a full pool, or of a volume it does not have, leaves it as it is', async () => {
+      const { id } = await connector.createVolume(asked('vol-stays'));
+      const at = { id, poolPath: poolOf('kelp-nvme').path };
+      await expect(connector.ensureGrown({ ...at, bytes: 5 * GiB + 7 })).rejects.toMatchObject({ code: 'refused' });
+      under.setFull('kelp-nvme', true);
+      await expect(connector.ensureGrown({ ...at, bytes: 5 * GiB })).rejects.toMatchObject({ code: 'full' });
+      under.setFull('kelp-nvme', false);
+      await expect(connector.ensureGrown({ ...at, id: 'none', bytes: GiB })).rejects.toMatchObject({
+        code: 'not-found',
+      });
+      expect(await connector.findVolume('vol-stays')).toMatchObject({ id, bytes: 2 * GiB });
+    });
+
     test('a volume writes to another backend once, however often that is asked for', async () => {
       const { id } = await connector.createVolume(asked('vol-mirrored'));
       const onto = { backend: 'basalt', volume: 'far', mode: 'synchronous' } as const;

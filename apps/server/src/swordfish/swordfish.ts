@@ -5,6 +5,7 @@ import {
   type BackendView,
   type BackendVolume,
   type DiskAt,
+  type GrownVolume,
   type MirrorTarget,
   type NewBackendVolume,
   type NewPool,
@@ -112,11 +113,7 @@ export class SwordfishConnector implements BackendConnector {
 
   async createVolume(asked: NewBackendVolume): Promise<BackendVolume> {
     const { volumes } = await this.find();
-    const { iopsCeiling, bytesPerSecondCeiling } = asked;
-    const serviceClass =
-      iopsCeiling === undefined && bytesPerSecondCeiling === undefined
-        ? undefined
-        : await this.ensureServiceClass(asked.poolPath, { iops: iopsCeiling, bytesPerSecond: bytesPerSecondCeiling });
+    const serviceClass = await this.classFor(asked);
     const { location, data } = await this.http.call('create volume', 'POST', volumes, {
       Name: asked.name,
       CapacityBytes: asked.bytes,
@@ -140,6 +137,36 @@ export class SwordfishConnector implements BackendConnector {
     if (!made)
       throw new BackendProblem('nonsense', `the backend says it made volume ${asked.name}, and does not list it`);
     return made;
+  }
+
+  async ensureGrown(asked: GrownVolume): Promise<number> {
+    const { volumes } = await this.find();
+    const path = `${volumes}/${asked.id}`;
+    const { CapacityBytes } = await this.http.get(path, volumeSchema);
+    const serviceClass = await this.classFor(asked);
+    if (CapacityBytes >= asked.bytes && !serviceClass) return CapacityBytes;
+    const { location } = await this.http.call('grow volume', 'PATCH', path, {
+      ...(CapacityBytes < asked.bytes && { CapacityBytes: asked.bytes }),
+      ...(serviceClass && { Links: { ClassOfService: { '@odata.id': serviceClass } } }),
+    });
+    if (location) await this.finish(location);
+    const grown = await this.http.get(path, volumeSchema);
+    if (grown.CapacityBytes < asked.bytes)
+      throw new BackendProblem(
+        'nonsense',
+        `the backend took the new size of volume ${asked.id}, and tells of ${grown.CapacityBytes} bytes`,
+      );
+    return grown.CapacityBytes;
+  }
+
+  /** The class of service that holds a volume to its ceilings; undefined where it has none. */
+  private async classFor({
+    poolPath,
+    iopsCeiling: iops,
+    bytesPerSecondCeiling: bytesPerSecond,
+  }: Pick<GrownVolume, 'poolPath' | 'iopsCeiling' | 'bytesPerSecondCeiling'>): Promise<string | undefined> {
+    if (iops === undefined && bytesPerSecond === undefined) return undefined;
+    return this.ensureServiceClass(poolPath, { iops, bytesPerSecond });
   }
 
   async ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void> {

@@ -7,6 +7,7 @@ import {
   type BackendView,
   type BackendVolume,
   type DiskAt,
+  type GrownVolume,
   type MirrorTarget,
   type NewBackendVolume,
   type NewPool,
@@ -113,6 +114,19 @@ export class MemoryBackend implements BackendConnector {
   ensureVolumeDeleted(id: string): Promise<void> {
     return this.changing(() => {
       this.volumes.delete(id);
+    });
+  }
+
+  ensureGrown({ id, bytes }: GrownVolume): Promise<number> {
+    return this.changing(() => {
+      const volume = this.volumes.get(id);
+      if (!volume) throw new BackendProblem('not-found', `there is no volume ${id}`);
+      if (volume.bytes >= bytes) return volume.bytes;
+      const { maximum, granule } = this.pool(volume.pool).facts;
+      if (bytes > maximum || bytes % granule !== 0) throw refused(`${bytes} bytes is no size of a volume there`);
+      if (this.full.has(volume.pool)) throw new BackendProblem('full', `${volume.pool} is full`);
+      this.volumes.set(id, { ...volume, bytes });
+      return bytes;
     });
   }
 

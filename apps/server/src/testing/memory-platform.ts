@@ -114,6 +114,16 @@ export class MemoryPlatform implements PlatformConnector {
     });
   }
 
+  patchClaimStatus({ metadata, status }: PlatformObject): Promise<PlatformObject> {
+    return this.changing(() => {
+      const there = this.objects.get(this.key({ kind: 'PersistentVolumeClaim', metadata }));
+      if (!there) throw new PlatformProblem('not-found', `${metadata.name} not found`);
+      if (metadata.resourceVersion !== undefined && metadata.resourceVersion !== there.metadata.resourceVersion)
+        throw new PlatformProblem('conflict', `${metadata.name} was changed meanwhile`);
+      return this.keep('MODIFIED', merge(there, { status }) as PlatformObject);
+    });
+  }
+
   ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void> {
     return this.changing(() => {
       const there = this.objects.get(this.key({ apiVersion, kind, metadata: { name, namespace } }));

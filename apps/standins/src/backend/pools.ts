@@ -4,6 +4,7 @@ import { lastPart } from './links';
 import type { Backend } from './model';
 import { poolFrom, redundancyFrom, type PoolBody } from './new-pool';
 import { answerCollection } from './query';
+import type { VolumeChange } from './resources';
 import { ownVolume, type Views } from './views';
 import { collection, link, root } from './service-views';
 
@@ -16,14 +17,19 @@ interface VolumeBody {
   Links?: { Drives?: unknown[]; ClassOfService?: unknown };
 }
 
-/** What a PATCH may change of a volume: its size, and the name people see. */
-function changeOf(body: unknown): { capacity?: number; shownAs?: string } {
+/** Of the links of a volume, its class of service alone can be set. */
+const isClassOfService = (links: unknown): links is { ClassOfService: { '@odata.id': string } } =>
+  links !== null && typeof links === 'object' && Object.keys(links).join() === 'ClassOfService';
+
+/** What a PATCH may change of a volume: its size, its class of service, and the name people see. */
+function changeOf(body: unknown): VolumeChange {
   if (body === null || typeof body !== 'object' || Array.isArray(body))
     throw new RedfishError(400, 'MalformedJSON', 'The request body is not an object of properties.');
-  const change: { capacity?: number; shownAs?: string } = {};
+  const change: VolumeChange = {};
   for (const [property, value] of Object.entries(body))
     if (property === 'CapacityBytes') change.capacity = sizeIn(value);
     else if (property === 'DisplayName' && typeof value === 'string') change.shownAs = value;
+    else if (property === 'Links' && isClassOfService(value)) change.serviceClass = lastPart(value.ClassOfService);
     else if (property in readOnly)
       throw new RedfishError(
         400,

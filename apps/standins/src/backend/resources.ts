@@ -12,11 +12,18 @@ export interface Volume {
   consumed: number;
   readonly raidType: string;
   readonly encrypted: boolean;
-  readonly serviceClass?: string;
+  serviceClass?: string;
   state: 'Starting' | 'Enabled';
   copies: Copy[];
   /** Volumes of other services that are written as well: at the same time, or later. */
   mirrors?: Mirror[];
+}
+
+/** What may change of a volume that is there. */
+export interface VolumeChange {
+  capacity?: number;
+  shownAs?: string;
+  serviceClass?: string;
 }
 
 export interface Mirror {

@@ -3,7 +3,7 @@ import type { Journal } from '../journal';
 import { bestDrive, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
-import type { BoxEvent, Mirror, NewVolume, ServiceClass, Task, Volume } from './resources';
+import type { BoxEvent, Mirror, NewVolume, ServiceClass, Task, Volume, VolumeChange } from './resources';
 import type { BackendSeed, PoolSeed } from './seed';
 
 /** Copies that a RAID type keeps. */
@@ -173,9 +173,12 @@ export class Volumes extends Drives {
     });
   }
 
-  /** Grows a volume, or changes the name that people see. */
-  change(id: string, change: { capacity?: number; shownAs?: string }): void {
+  /** Grows a volume, or changes its class of service or the name that people see. */
+  change(id: string, change: VolumeChange): void {
     const volume = this.volume(id);
+    const { serviceClass } = change;
+    if (serviceClass !== undefined && !this.serviceClasses.has(serviceClass) && serviceClass !== volume.pool)
+      throw notFound('ClassOfService', serviceClass);
     const { capacity = volume.capacity } = change;
     const pool = this.pool(volume.pool);
     if (capacity < volume.capacity)
@@ -189,6 +192,7 @@ export class Volumes extends Drives {
       throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: pool '${pool.id}' is full.`);
     volume.capacity = capacity;
     if (change.shownAs !== undefined) volume.shownAs = change.shownAs;
+    if (serviceClass !== undefined) volume.serviceClass = serviceClass;
     this.save(volume);
   }
 

@@ -265,6 +265,25 @@ function bindVolumes(store: Store): void {
   }
 }
 
+/** What a node does once a volume was made larger: it grows the file system of a claim that a running pod uses, and says so. */
+function growFileSystems(store: Store): void {
+  const pending = store
+    .list('persistentvolumeclaims')
+    .filter((c) => c.status?.conditions?.some((k) => k.type === 'FileSystemResizePending' && k.status === 'True'));
+  for (const claim of pending) {
+    const { namespace, name } = claim.metadata;
+    const used = store
+      .list('pods', namespace)
+      .some((p) => p.status?.phase === 'Running' && claimsOf(store, p).some((c) => c?.metadata.name === name));
+    const volume = store.find('persistentvolumes', undefined, String(claim.spec?.volumeName ?? ''));
+    if (!used || !volume) continue;
+    store.amend('persistentvolumeclaims', claim, (copy) => {
+      const conditions = copy.status?.conditions?.filter((k) => k.type !== 'FileSystemResizePending');
+      copy.status = { ...copy.status, capacity: volume.spec?.capacity, conditions };
+    });
+  }
+}
+
 /** Deletes what an owner that is gone leaves behind, and finishes deletions that wait for their dependents. */
 function collectGarbage(store: Store, gone: Set<string>): void {
   if (gone.size === 0) return;
@@ -342,6 +361,7 @@ export function runControllers(store: Store): () => void {
     releaseProtected(store);
     growStatefulSets(store);
     schedulePods(store);
+    growFileSystems(store);
     countQuotas(store);
   };
   const wake = (event?: WatchEvent) => {

@@ -108,6 +108,7 @@ const claim = (part: Partial<ClaimRow>): ClaimRow => ({
   volumeName: null,
   volumeId: null,
   createdAt: '2026-11-25T10:00:00Z',
+  growth: null,
   reason: aReason(),
   ...part,
 });

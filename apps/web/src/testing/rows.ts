@@ -8,7 +8,8 @@ export const aClaimRow = (name: string, part: Partial<ClaimRow> = {}): ClaimRow 
   ...{ uid: `uid-${name}`, namespace: 'tide-gauges', name, className: 'ledger' },
   ...{ modes: ['ReadWriteOnce'], volumeMode: 'Filesystem', requested: 80 * GiB, provisioned: 80 * GiB },
   ...{ consumed: 2 * GiB, state: 'bound', pool: 'kelp-nvme', backend: 'kelp' },
-  ...{ volumeName: `pvc-uid-${name}`, volumeId: `v-${name}`, createdAt: '2026-11-26T10:00:00Z', reason: null },
+  ...{ volumeName: `pvc-uid-${name}`, volumeId: `v-${name}`, createdAt: '2026-11-26T10:00:00Z' },
+  ...{ reason: null, growth: null },
   ...part,
 });
 

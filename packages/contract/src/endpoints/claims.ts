@@ -7,6 +7,7 @@ import {
   lineSchema,
   newClaimSchema,
 } from '../claims';
+import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestResultSchema, manifestTextSchema } from '../manifests';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
 
@@ -52,6 +53,22 @@ export const claimsEndpoints = {
     allowed: claiming,
     query: z.object({ confirm: z.string().optional() }),
     status: 204,
+  },
+  getGrowth: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/growth',
+    summary: 'What would become of a claim that asks for more',
+    allowed: reading,
+    query: growthQuerySchema,
+    response: growthAnswerSchema,
+  },
+  growClaim: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/growth',
+    summary: 'Let a claim ask for more on the platform',
+    allowed: claiming,
+    body: growthRequestSchema,
+    response: claimRowSchema,
   },
   getLine: {
     method: 'get',

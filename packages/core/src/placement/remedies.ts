@@ -57,24 +57,32 @@ function works(trial: Trial, changes: readonly Change[]): boolean {
   return passesAll(ruleContext(after.input, after.pool, after.mooring));
 }
 
+/** Single changes that are enough, or pairs where none is; of changes that are all tried out. */
+export function remediesBy(
+  candidates: readonly Change[],
+  isEnough: (changes: readonly Change[]) => boolean,
+  pool: string,
+): Remedy[] {
+  const all = [...new Map(candidates.map((change) => [keyOf([change]), change])).values()];
+  const remedy = (...set: Change[]): Remedy => ({
+    changes: set,
+    pool,
+    cost: set.reduce((sum, change) => sum + costOf(change), 0) + (set.length - 1) * 10,
+  });
+  const singles = all.filter((change) => isEnough([change]));
+  if (singles.length > 0) return singles.map((change) => remedy(change)).sort((a, b) => a.cost - b.cost);
+  const pairs: Remedy[] = [];
+  all.forEach((a, i) => {
+    for (const b of all.slice(i + 1)) if (a.kind !== b.kind && isEnough([a, b])) pairs.push(remedy(a, b));
+  });
+  return pairs.sort((a, b) => a.cost - b.cost);
+}
+
 function remediesOn(trial: Trial): Remedy[] {
   const context = ruleContext(trial.input, trial.pool, trial.mooring);
   const failed = checkPool(context).filter((check) => !check.passed);
-  const changes = new Map<string, Change>();
-  for (const check of failed) for (const change of changesFor(check, context)) changes.set(keyOf([change]), change);
-  const all = [...changes.values()];
-  const remedy = (...set: Change[]): Remedy => ({
-    changes: set,
-    pool: trial.pool.id,
-    cost: set.reduce((sum, change) => sum + costOf(change), 0) + (set.length - 1) * 10,
-  });
-  const singles = all.filter((change) => works(trial, [change]));
-  if (singles.length > 0) return singles.map((change) => remedy(change));
-  const pairs: Remedy[] = [];
-  all.forEach((a, i) => {
-    for (const b of all.slice(i + 1)) if (a.kind !== b.kind && works(trial, [a, b])) pairs.push(remedy(a, b));
-  });
-  return pairs;
+  const changes = failed.flatMap((check) => changesFor(check, context));
+  return remediesBy(changes, (set) => works(trial, set), trial.pool.id);
 }
 
 /**

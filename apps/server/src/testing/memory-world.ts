@@ -1,0 +1,252 @@
+import { startBackend } from '@moorage/standins/start';
+import { kelpSeed } from '@moorage/standins/backend-seeds';
+import { provisioner } from '@moorage/core/classes/manifest';
+import pino from 'pino';
+import { backendVolumes } from '../backends/inventory-model';
+import { Backends, ensureBackends } from '../backends/backends';
+import type { Database } from '../database/database';
+import { Metrics } from '../metrics/metrics';
+import { Mirror } from '../mirror/mirror';
+import { mirrorStates, platformObjects } from '../mirror/mirror-model';
+import { moorings } from '../moorings/mooring-model';
+import { mayMove, type Work } from '../operations/kind';
+import { operations } from '../operations/operation-model';
+import type { PlatformObject } from '../platform/connector';
+import { pools } from '../pools/pool-model';
+import { reservations } from '../reservations/reservation-model';
+import { Vault } from '../secrets/vault';
+import type { BackendView } from '../swordfish/connector';
+import { BackendHttp } from '../swordfish/http';
+import { SwordfishConnector } from '../swordfish/swordfish';
+import { carryByHand } from './by-hand';
+import { migratedDatabase } from './databases';
+import type { Fate } from './fate';
+import { MemoryBackend } from './memory-backend';
+import { MemoryPlatform } from './memory-platform';
+import { eventually } from './world';
+import { beginBinding, beginRelease, onClaims } from '../binder/begin';
+import { Binder } from '../binder/binder';
+import { onClaims as onGrowingClaims } from '../growth/begin';
+import { GrowthCarrier } from '../growth/carry';
+import { growing } from '../growth/kind';
+import { advance } from '../operations/operations';
+
+const vault = new Vault(Buffer.alloc(32, 7));
+const metrics = new Metrics();
+const site = 'quayside';
+
+/** A backend as it is seen over the wire, for the twin to begin as. */
+async function seenBackend(): Promise<BackendView> {
+  const seed = kelpSeed();
+  const kelp = await startBackend(seed);
+  const access = { name: 'kelp', address: kelp.url, username: seed.user, password: seed.password };
+  const connector = new SwordfishConnector(
+    new BackendHttp({ ...access, trust: { kind: 'system' } }, 10_000, new Metrics()),
+  );
+  const seen = await connector.fetchView();
+  await connector.close();
+  await kelp.stop();
+  return seen;
+}
+
+/** A database in which worlds of claims are opened one after the other, each with a platform and a backend in memory. */
+export async function makeMemoryWorlds() {
+  const seen = await seenBackend();
+  const { database, end } = await migratedDatabase();
+  const { id, title, user: username, password } = kelpSeed();
+  const backends = [{ id, title, address: 'http://127.0.0.1:9', username, password }];
+  await ensureBackends(database, vault, { site, backends, people: [] } as never);
+  return {
+    database,
+    end,
+    open: (fates: readonly Fate[], deaths: readonly boolean[]) => open(database, seen, fates, deaths),
+  };
+}
+export type MemoryWorlds = Awaited<ReturnType<typeof makeMemoryWorlds>>;
+
+const storageClass = {
+  apiVersion: 'storage.k8s.io/v1',
+  kind: 'StorageClass',
+  metadata: { name: 'fast' },
+  provisioner,
+  parameters: { [`${provisioner}/copies`]: '2' },
+  reclaimPolicy: 'Delete',
+  volumeBindingMode: 'Immediate',
+  allowVolumeExpansion: true,
+};
+const claimAt = (name: string) => ({
+  apiVersion: 'v1',
+  kind: 'PersistentVolumeClaim',
+  metadata: { name, namespace: 'tide-gauges' },
+});
+const claimNamed = (name: string) => ({
+  ...claimAt(name),
+  spec: {
+    accessModes: ['ReadWriteOnce'],
+    volumeMode: 'Filesystem',
+    storageClassName: 'fast',
+    resources: { requests: { storage: '2Gi' } },
+  },
+  status: { phase: 'Pending' },
+});
+
+let told = 0;
+
+/** A world with claims that are pending; `fates` meet the calls to both sides in turn, `deaths` say after which steps the server dies. */
+async function open(database: Database, seen: BackendView, fates: readonly Fate[], deaths: readonly boolean[]) {
+  // each world has a platform of its own
+  await mirrorStates.in(database).destroy({ where: {} });
+  await platformObjects.in(database).destroy({ where: {} });
+  const platform = new MemoryPlatform();
+  const backend = new MemoryBackend(seen);
+  const backends = new Backends(database, vault, metrics, 1000, () => backend);
+  await backends.sync('kelp');
+  await moorings.in(database).findOrCreate({
+    where: { className: 'fast', poolId: 'kelp-nvme' },
+    defaults: { className: 'fast', poolId: 'kelp-nvme', rank: 1 },
+  });
+  await platform.create(storageClass as never);
+  const claims: PlatformObject[] = [];
+  for (let i = 0; i < 2; i++) claims.push(await platform.create(claimNamed(`gauge-${++told}`) as never));
+  const uids = claims.map((c) => c.metadata.uid!);
+  const mirror = new Mirror(
+    database,
+    platform,
+    {
+      persistentvolumeclaims: async (changed, gone) => {
+        await onClaims(database, changed, gone);
+        await onGrowingClaims(database, changed, gone);
+      },
+    },
+    () => undefined,
+    pino({ level: 'silent' }),
+  );
+  mirror.start();
+  const begun = () => operations.in(database).findAll({ where: { subject: uids }, limit: 100 });
+  await eventually('the claims are known', async () => {
+    // as the sweep does when their class was seen after them
+    await beginBinding(database, uids);
+    return (await begun()).length === uids.length;
+  });
+
+  const calls = [...fates];
+  const dying = [...deaths];
+  /** From now on, these are met. */
+  const meet = (more: readonly Fate[], dies: readonly boolean[]) => {
+    calls.push(...more);
+    dying.push(...dies);
+  };
+  const outside = (fate: () => Fate) => (platform.fate = backend.fate = fate);
+  /** Calls to the outside meet their fates only while the server works. */
+  const working = async (work: () => Promise<void>) => {
+    outside(() => calls.shift() ?? 'answered');
+    await work();
+    outside(() => 'answered');
+  };
+  /** Carries what is open through one server after the other until nothing moves. */
+  const carry = (steps = Infinity) =>
+    working(async () => {
+      let left = steps;
+      for (let server = 0; server < 30; server++) {
+        const works = [
+          ...new Binder(database, platform, backends, metrics, site).works,
+          new GrowthCarrier(database, platform, backends, metrics, site).work,
+        ] as readonly Work[];
+        let died = false;
+        const dies = () => (died ||= --left <= 0 || (dying.shift() ?? false));
+        for (const { id, kind } of await begun()) {
+          if (!died)
+            await carryByHand(
+              database,
+              works.find((w) => w.kind.kind === kind)!,
+              id,
+              dies,
+            );
+        }
+        if (left <= 0 || !died) return;
+      }
+      throw new Error('servers die for ever');
+    });
+  /** What the platform does by itself: it binds claims to volumes that name them. */
+  const bind = async () => {
+    const { items } = await platform.list('persistentvolumes');
+    for (const { metadata, spec } of items) {
+      const { name, namespace } = spec!.claimRef as { name: string; namespace: string };
+      const there = await platform.find('v1', 'PersistentVolumeClaim', name, namespace);
+      await platform.mergePatch({
+        ...{ apiVersion: 'v1', kind: 'PersistentVolume', metadata: { name: metadata.name } },
+        status: { phase: there ? 'Bound' : 'Released' },
+      });
+      const { capacity } = spec!;
+      if (there && there.status?.phase !== 'Bound')
+        await platform.patchClaimStatus({ ...claimAt(name), status: { phase: 'Bound', capacity } });
+    }
+  };
+  /** Asks for another size of every claim on the platform, and waits until that is seen. */
+  const ask = async (storage: string) => {
+    for (const { metadata } of claims)
+      await platform.mergePatch({ ...claimAt(metadata.name), spec: { resources: { requests: { storage } } } });
+    await eventually('the growths are begun', async () => {
+      const growing = (await begun()).filter((o) => o.kind === 'grow' && o.endedAt === null);
+      return growing.length === claims.length;
+    });
+  };
+  /** What nodes do by themselves: they grow the file systems of claims that are said to need it. */
+  const growFileSystems = async () => {
+    for (const { metadata } of claims) {
+      const claim = await platform.find('v1', 'PersistentVolumeClaim', metadata.name, metadata.namespace);
+      const pending = (claim?.status?.conditions as { type: string }[] | undefined) ?? [];
+      if (!pending.some((c) => c.type === 'FileSystemResizePending')) continue;
+      const volume = await platform.find('v1', 'PersistentVolume', `pvc-${metadata.uid}`);
+      const status = { capacity: volume!.spec!.capacity, conditions: [] };
+      await platform.patchClaimStatus({ ...claimAt(metadata.name), status });
+    }
+  };
+  /** Calls every growth off that is under way. */
+  const callOff = async () => {
+    for (const row of await begun())
+      if (row.kind === 'grow' && row.endedAt === null && mayMove(growing, row.state, 'returning'))
+        await advance(database, growing, { id: row.id, state: row.state }, 'returning', { cause: 'called off' });
+  };
+  const remove = async () => {
+    for (const { metadata } of claims)
+      await platform.ensureDeleted('v1', 'PersistentVolumeClaim', metadata.name, metadata.namespace);
+    await bind();
+    await eventually('the claims are seen to be gone', async () => (await mirrored()) === 0);
+    // as the sweep does for what was reserved after the claim was seen to be gone
+    await beginRelease(database, uids);
+  };
+  const mirrored = async () =>
+    (
+      await database.rows(`SELECT 1 FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND uid = ANY($1)`, [
+        uids,
+      ])
+    ).length;
+  const stands = async () => {
+    const { volumes } = await backend.fetchView();
+    const written = (await platform.list('persistentvolumes')).items;
+    const held = await reservations.in(database).findAll({ where: { claimUid: uids }, limit: 100 });
+    const { reservedRaw } = (await pools.in(database).findByPk('kelp-nvme'))!;
+    return {
+      volumes: volumes.map((v) => `${v.name} ${v.bytes / 2 ** 30} GiB`).sort(),
+      written: written
+        .map((v) => `${v.metadata.name} ${(v.spec!.csi as { volumeHandle: string }).volumeHandle}`)
+        .sort(),
+      made: volumes.map((v) => `${v.name} kelp/${v.id}`).sort(),
+      held: held.map((r) => r.state),
+      reserved: held.map((r) => `${r.volumeName} ${Number(r.bytes) / 2 ** 30} GiB`).sort(),
+      capacities: written.map((v) => v.spec!.capacity!.storage!),
+      reservedRaw: Number(reservedRaw),
+    };
+  };
+  const states = async () => (await begun()).map((o) => `${o.kind} ${o.state}`).sort();
+  return {
+    ...{ uids, platform, carry, bind, remove, stands, states, meet, ask, growFileSystems, callOff },
+    end: async () => {
+      await mirror.stop();
+      await reservations.in(database).destroy({ where: { claimUid: uids } });
+      const { names, ...where } = { names: uids.map((u) => `pvc-${u}`), backendId: 'kelp' };
+      await backendVolumes.in(database).destroy({ where: { ...where, name: names } });
+    },
+  };
+}
