@@ -31,6 +31,7 @@ export const keys = {
     one: (namespace: string, name: string) => ['claims', 'one', namespace, name] as const,
     found: (q: string) => ['claims', 'found', q] as const,
   },
+  growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,
   operations: {

@@ -7,12 +7,12 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const touched: Record<Topic, readonly Concept[]> = {
-  backends: ['backends', 'placement', 'line', 'inventory', 'readiness'],
-  pools: ['backends', 'placement'],
-  classes: ['classes', 'placement', 'grants'],
+  backends: ['backends', 'placement', 'line', 'inventory', 'readiness', 'growth'],
+  pools: ['backends', 'placement', 'growth'],
+  classes: ['classes', 'placement', 'grants', 'growth'],
   moorings: ['placement', 'classes', 'plans'],
-  claims: ['claims', 'line', 'classes', 'grants', 'plans', 'operations'],
-  namespaces: ['namespaces', 'placement'],
+  claims: ['claims', 'line', 'growth', 'classes', 'grants', 'plans', 'operations'],
+  namespaces: ['namespaces', 'placement', 'growth'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

@@ -55,6 +55,14 @@ export const useClaim = (namespace: string, name: string) =>
     queryKey: keys.claims.one(namespace, name),
     queryFn: () => ask('getClaim', { params: { namespace, name } }),
   });
+/** What would become of a claim that asked for this size; not asked without one. */
+export const useGrowth = (namespace: string, name: string, size: string) =>
+  useQuery({
+    queryKey: keys.growth(namespace, name, size),
+    queryFn: () => ask('getGrowth', { params: { namespace, name }, query: { size } }),
+    enabled: size !== '',
+    placeholderData: keepPreviousData,
+  });
 export const useLine = (claim: string | null) =>
   useQuery({
     queryKey: keys.line(claim),

@@ -1,5 +1,5 @@
 import { Button, TextField, Typography } from '@mui/material';
-import { claimMarks, type ClaimDetail as Detail, type ClaimRow } from '@moorage/contract/claims';
+import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
@@ -15,7 +15,8 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { deletionAsked, fateWords, usersWords } from './deletion-words';
-import { claimSentence, stateWords } from './words';
+import { claimSentence, standing } from './words';
+import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Trace } from './Trace';
 import { Column, Row, Sheet } from '../parts/layout';
@@ -108,7 +109,7 @@ function TryNow({ claim }: { claim: ClaimRow }) {
 
 function Body({ detail }: { detail: Detail }) {
   const { claim, decisions } = detail;
-  const [deleting, setDeleting] = useState(false);
+  const [doing, setDoing] = useState<'deleting' | 'growing'>();
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const [last, ...earlier] = decisions;
   const stuck = claim.state === 'nothing-fits';
@@ -117,13 +118,16 @@ function Body({ detail }: { detail: Detail }) {
       <Sheet>
         <Row gap={2} align="baseline">
           <Typography component="h2" variant="h2">
-            <MarkedWord kind={claimMarks[claim.state]} word={stateWords[claim.state]} />
+            <MarkedWord {...standing(claim)} />
           </Typography>
           <Typography variant="body1" sx={{ flex: 1 }} aria-live="polite">
-            {claimSentence(claim)}
+            {claimSentence({ ...claim, growth: null })}
           </Typography>
           <TryNow claim={claim} />
-          {may && claim.state !== 'deleting' && !deleting && <Button onClick={() => setDeleting(true)}>Delete</Button>}
+          {may && claim.state === 'bound' && claim.pool && !doing && (
+            <Button onClick={() => setDoing('growing')}>Grow</Button>
+          )}
+          {may && claim.state !== 'deleting' && !doing && <Button onClick={() => setDoing('deleting')}>Delete</Button>}
         </Row>
         <Sizes claim={claim} />
         {claim.reason?.nextAttemptAt && (
@@ -141,15 +145,17 @@ function Body({ detail }: { detail: Detail }) {
             <Copyable text={claim.volumeId} what="backend identifier" />
           </Typography>
         )}
-        {deleting && (
+        {doing === 'deleting' && (
           <Deletion
             claim={claim}
             usedBy={detail.usedBy}
             copies={[last?.trace.second, last?.trace.offsite].flatMap((c) => (c ? [c.pool] : []))}
-            close={() => setDeleting(false)}
+            close={() => setDoing(undefined)}
           />
         )}
       </Sheet>
+      {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
+      {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
       {stuck && last && (
         <Sheet>
           <Typography variant="h2" sx={{ mb: 0.5 }}>

@@ -1,22 +1,10 @@
 import { TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import type { ClaimPage } from '@moorage/contract/claims';
-import { useEffect, useState } from 'react';
 import { useClasses, useNamespaces } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { OneOf } from '../parts/OneOf';
+import { useSettled } from '../parts/useSettled';
 import { Row } from '../parts/layout';
-
-/** A text field whose value goes to the address once typing pauses. */
-function useSettled(value: string, settle: (value: string) => void, afterMs: number): [string, (text: string) => void] {
-  const [text, setText] = useState(value);
-  useEffect(() => setText(value), [value]);
-  useEffect(() => {
-    if (text === value) return;
-    const timer = setTimeout(() => settle(text), afterMs);
-    return () => clearTimeout(timer);
-  }, [text, value, settle, afterMs]);
-  return [text, setText];
-}
 
 /** One value of a part of the address, or any. */
 function Any({ of, label, options }: { of: string; label: string; options: readonly string[] }) {
@@ -36,7 +24,7 @@ function Any({ of, label, options }: { of: string; label: string; options: reado
 export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefined }) {
   const [state, setState] = useInAddress('state');
   const [q, setQ] = useInAddress('q');
-  const [text, setText] = useSettled(q, setQ, 200);
+  const [text, setText] = useSettled(q, setQ);
   const { data: classes } = useClasses();
   const { data: namespaces } = useNamespaces();
   return (

@@ -124,18 +124,29 @@ export function useChange(claim: Asked) {
   };
 }
 
-/** What would bind the claim: the smallest changes, cheapest first, each one step away. */
-export function Remedies({ claim, decision }: { claim: ClaimRow; decision: DecisionRow }) {
-  const may = useMay('administrator', 'operator');
-  const stepFor = useChange(claim);
+type Step = (change: Change) => { words: string; act: () => void } | undefined;
+
+/** Changes that would be enough, cheapest first, each one step away for who may take it. */
+export function RemedyList({
+  remedies,
+  claim,
+  label,
+  then,
+  stepFor,
+  costOf = changeCost,
+}: {
+  remedies: DecisionRow['remedies'];
+  claim: Pick<ClaimRow, 'namespace' | 'className'>;
+  label: string;
+  /** What comes of it, with the pool. */
+  then: (pool: string) => string;
+  stepFor: Step;
+  costOf?: (change: Change) => string;
+}) {
   const context = { className: claim.className ?? '', namespace: claim.namespace };
-  if (decision.remedies.length === 0)
-    return (
-      <Typography variant="body2">No one or two changes would be enough; the trace shows all that is short.</Typography>
-    );
   return (
-    <Box component="ol" aria-label="What would bind it" sx={{ m: 0, p: 0, listStyle: 'none' }}>
-      {decision.remedies.map((remedy) => {
+    <Box component="ol" aria-label={label} sx={{ m: 0, p: 0, listStyle: 'none' }}>
+      {remedies.map((remedy) => {
         const changes = remedy.changes as unknown as Change[];
         return (
           <Row
@@ -150,27 +161,45 @@ export function Remedies({ claim, decision }: { claim: ClaimRow; decision: Decis
                 {changesSentence(changes, context)}
                 <Typography component="span" variant="body2" color="text.secondary">
                   {' '}
-                  → lands on {remedy.pool}
+                  → {then(remedy.pool)}
                 </Typography>
               </div>
               <Typography variant="caption" color="text.secondary">
-                {[...new Set(changes.map(changeCost))].join(' ')}
+                {[...new Set(changes.map(costOf))].join(' ')}
               </Typography>
             </Fill>
-            {may &&
-              changes.map((change) => {
-                const step = stepFor(change);
-                return (
-                  step && (
-                    <Button key={change.kind} onClick={step.act}>
-                      {step.words}
-                    </Button>
-                  )
-                );
-              })}
+            {changes.map((change) => {
+              const step = stepFor(change);
+              return (
+                step && (
+                  <Button key={change.kind} onClick={step.act}>
+                    {step.words}
+                  </Button>
+                )
+              );
+            })}
           </Row>
         );
       })}
     </Box>
+  );
+}
+
+/** What would bind the claim. */
+export function Remedies({ claim, decision }: { claim: ClaimRow; decision: DecisionRow }) {
+  const may = useMay('administrator', 'operator');
+  const stepFor = useChange(claim);
+  if (decision.remedies.length === 0)
+    return (
+      <Typography variant="body2">No one or two changes would be enough; the trace shows all that is short.</Typography>
+    );
+  return (
+    <RemedyList
+      remedies={decision.remedies}
+      claim={claim}
+      label="What would bind it"
+      then={(pool) => `lands on ${pool}`}
+      stepFor={(change) => (may ? stepFor(change) : undefined)}
+    />
   );
 }

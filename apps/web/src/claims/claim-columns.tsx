@@ -1,10 +1,10 @@
 import type { GridColDef } from '@mui/x-data-grid';
-import { claimMarks, type ClaimRow } from '@moorage/contract/claims';
+import type { ClaimRow } from '@moorage/contract/claims';
 import { Mark } from '../marks/Mark';
 import { Changed } from '../parts/Changed';
 import { Size } from '../parts/Size';
 import { When } from '../parts/When';
-import { claimSentence, stateWords } from './words';
+import { claimSentence, standing } from './words';
 
 /** What the server calls the order by a column. */
 export const sortOf: Record<string, string> = {
@@ -21,12 +21,15 @@ export const columns: GridColDef<ClaimRow>[] = [
     field: 'state',
     headerName: 'State',
     width: 132,
-    renderCell: ({ row }) => (
-      <Changed key={row.uid} of={row.state}>
-        <Mark kind={claimMarks[row.state]} />
-        {stateWords[row.state]}
-      </Changed>
-    ),
+    renderCell: ({ row }) => {
+      const { kind, word } = standing(row);
+      return (
+        <Changed key={row.uid} of={word}>
+          <Mark kind={kind} />
+          {word}
+        </Changed>
+      );
+    },
   },
   { field: 'namespace', headerName: 'Namespace', width: 110 },
   { field: 'name', headerName: 'Claim', width: 176, renderCell: ({ row }) => <strong>{row.name}</strong> },

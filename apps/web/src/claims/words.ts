@@ -1,5 +1,7 @@
-import type { ClaimRow, ClaimState } from '@moorage/contract/claims';
+import { claimMarks, type ClaimRow, type ClaimState } from '@moorage/contract/claims';
+import type { MarkKind } from '../marks/Mark';
 import { failureSentence } from '../moorings/check-words';
+import { growthSentence } from './growth-words';
 
 export const stateWords: Record<ClaimState, string> = {
   bound: 'bound',
@@ -16,6 +18,14 @@ export const stateWords: Record<ClaimState, string> = {
   deleting: 'being deleted',
 };
 
+/** The mark and the word of a claim: of a bound one that grows, those of its growth as well. */
+export function standing({ state, growth }: ClaimRow): { kind: MarkKind; word: string } {
+  if (state !== 'bound' || !growth) return { kind: claimMarks[state], word: stateWords[state] };
+  if (growth.stopped !== null || (growth.waitingFor !== null && growth.waitingFor !== 'node'))
+    return { kind: 'person', word: 'bound, cannot grow' };
+  return growth.error ? { kind: 'degraded', word: 'bound, grows' } : { kind: 'progress', word: 'bound, grows' };
+}
+
 const asksWords = {
   source: 'Asks to begin with the data of a snapshot or of another claim.',
   'named-volume': 'Asks for a volume by its name, and the platform has not bound it to that one.',
@@ -27,7 +37,8 @@ export function claimSentence(claim: ClaimRow): string {
   const { state, reason, className } = claim;
   switch (state) {
     case 'bound':
-      return claim.pool ? `on ${claim.pool}` : 'on a volume made beforehand';
+      if (!claim.pool) return 'on a volume made beforehand';
+      return claim.growth ? `on ${claim.pool}. ${growthSentence(claim, claim.growth)}` : `on ${claim.pool}`;
     case 'binding':
       return claim.pool ? `reserved on ${claim.pool}; the volume is being made` : 'about to be decided';
     case 'waiting-pod':

@@ -60,6 +60,7 @@ export function progressWords({ progress }: OperationRow): string | undefined {
 export function pathOf({ kind, about }: OperationRow): string | undefined {
   switch (kind) {
     case 'bind':
+    case 'grow':
       return `/claims/${about}`;
     case 'reshape':
       return `/backends/${about.split('/')[0]}`;
