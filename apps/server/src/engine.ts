@@ -32,6 +32,7 @@ import { purgeFailures } from './people/brake';
 import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
 import { ReshapeCarrier } from './reshapes/carry';
+import { RoundCarrier } from './rounds/carry';
 import { succeeding } from './successions/successor';
 import { Vault } from './secrets/vault';
 
@@ -94,6 +95,7 @@ export class Engine {
     this.works = [
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
+      new RoundCarrier(database, platform, this.carry).work,
       new ReshapeCarrier(database, this.backends).work,
       this.acts.workOf(changingClass),
       this.acts.workOf(removingClass(database)),

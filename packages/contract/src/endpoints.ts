@@ -6,6 +6,7 @@ import { findingsEndpoints } from './endpoints/findings';
 import { classesEndpoints } from './endpoints/classes';
 import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
+import { roundsEndpoints } from './endpoints/rounds';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
@@ -20,6 +21,7 @@ export const endpoints = {
   ...classesEndpoints,
   ...mooringsEndpoints,
   ...claimsEndpoints,
+  ...roundsEndpoints,
   ...namespacesEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,

@@ -38,6 +38,8 @@ export const operationSchema = z.object({
   createdAt: z.string(),
   updatedAt: z.string(),
   endedAt: z.string().nullable(),
+  /** What calling it off comes to; null when all that it did is taken back. */
+  callsOff: z.string().nullable(),
   /** What the one who asks may do to it now. */
   can: z.array(z.enum(operationActs)),
 });

@@ -38,9 +38,7 @@ export interface StoredClaim {
   limits: { class_name: string; bytes: number }[];
 }
 
-/** What a decision rests on. One statement, since each costs a way to the database and back while pools wait to be locked. */
-export const claimToDecide = statement<StoredClaim, [claim: string]>(
-  `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.body, c.body AS class, at.node,
+const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.body, c.body AS class, at.node,
      (SELECT n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' FROM platform_objects n WHERE n.plural = 'nodes' AND n.name = at.node) AS zone,
      (SELECT coalesce(jsonb_agg(jsonb_build_object('pool', pool_id, 'enabled', enabled, 'order', rank, 'weight', weight) ORDER BY rank, pool_id), '[]')
       FROM (SELECT * FROM moorings WHERE class_name = o.class_name ORDER BY rank, pool_id LIMIT 1000) m) AS moorings,
@@ -52,13 +50,22 @@ export const claimToDecide = statement<StoredClaim, [claim: string]>(
    FROM platform_objects o
    LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at
-   WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
-  'planned once',
+   WHERE o.plural = 'persistentvolumeclaims'`;
+
+/** What a decision rests on. One statement, since each costs a way to the database and back while pools wait to be locked. */
+export const claimToDecide = statement<StoredClaim, [claim: string]>(`${toDecide} AND o.uid = $1`, 'planned once');
+
+/** The same for many claims. */
+export const claimsToDecide = statement<StoredClaim, [claims: readonly string[]]>(
+  `${toDecide} AND o.uid = ANY($1) ORDER BY o.uid LIMIT 5000`,
 );
 
-/** What is reserved in a namespace, by class. */
-export const usedInNamespace = statement<{ class_name: string; bytes: number }, [namespace: string]>(
-  'SELECT class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = $1 GROUP BY 1',
+/** What is reserved in namespaces, by class. */
+export const usedInNamespaces = statement<
+  { namespace: string; class_name: string; bytes: number },
+  [namespaces: readonly string[]]
+>(
+  'SELECT namespace, class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000',
 );
 
 /** Renews the time of a claim's last decision when a new one says the same. */

@@ -60,7 +60,7 @@ async function chooseUnderLocks(
   if (storageClass.binding === 'WaitForFirstConsumer' && !node)
     return { moved: await rest(database, operation, 'first-consumer') };
 
-  const input = await factsFor(database, site, claim, storageClass, 'lock');
+  const input = await factsFor(database, site, claim, storageClass);
   const started = performance.now();
   const decision = decide(input);
   const tookMicros = (performance.now() - started) * 1000;

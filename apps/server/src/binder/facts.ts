@@ -5,18 +5,34 @@ import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { lockNamespace } from '../database/locks.sql';
 import { corePools, livePools } from '../pools/pools';
-import { usedInNamespace, type StoredClaim } from './choose.sql';
+import { usedInNamespaces, type StoredClaim } from './choose.sql';
 
-async function readQuotas(database: Database, { namespace, limits }: StoredClaim, lock?: 'lock'): Promise<Quota[]> {
+async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
   if (limits.length === 0) return [];
-  if (lock) await lockNamespace(database, namespace);
-  const used = await usedInNamespace(database, namespace);
-  return limits.map(({ class_name, bytes }) => ({
+  await lockNamespace(database, namespace);
+  return quotasOf(limits, await usedInNamespaces(database, [namespace]));
+}
+
+/** The limits of a claim with what its namespace uses of them. */
+export const quotasOf = (
+  limits: StoredClaim['limits'],
+  used: readonly { readonly class_name: string; readonly bytes: number }[],
+): Quota[] =>
+  limits.map(({ class_name, bytes }) => ({
     scope: class_name === '' ? ('namespace' as const) : ('class' as const),
     limit: bytes,
     used: used.filter((u) => class_name === '' || u.class_name === class_name).reduce((sum, u) => sum + u.bytes, 0),
   }));
-}
+
+/** What a claim asks for, as the core knows it. */
+export const requestOf = (claim: StoredClaim): ClaimRequest => ({
+  namespace: claim.namespace,
+  size: claim.size_bytes as Bytes,
+  modes: claim.body.spec.accessModes ?? [],
+  volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
+  zone: claim.zone ?? undefined,
+  tuned: readTuned(claim.body.metadata.annotations),
+});
 
 /** What a claim asks for that is not carried out yet: an empty volume must never stand in the place of data. */
 export function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volume' | 'selector' | undefined {
@@ -25,31 +41,22 @@ export function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volum
   return spec.selector ? 'selector' : undefined;
 }
 
-/**
- * All that a decision rests on: with `lock`, under the locks of the namespace and of the moored pools. `held` are pools that
- * the claim lies on already, moored or not.
- */
+/** All that a decision rests on, under the locks of the namespace and of the moored pools. */
 export async function factsFor(
   database: Database,
   site: string,
   claim: StoredClaim,
   storageClass: StorageClass,
-  lock: 'lock' | undefined,
-  held: readonly string[] = [],
 ): Promise<PlacementInput> {
   const { moorings } = claim;
-  const quotas = await readQuotas(database, claim, lock);
-  const live = await livePools(database, [...new Set([...moorings.map((m) => m.pool), ...held])], lock);
-  const request: ClaimRequest = {
-    namespace: claim.namespace,
-    size: claim.size_bytes as Bytes,
-    modes: claim.body.spec.accessModes ?? [],
-    volumeMode: claim.body.spec.volumeMode ?? 'Filesystem',
-    zone: claim.zone ?? undefined,
-    tuned: readTuned(claim.body.metadata.annotations),
-  };
+  const quotas = await readQuotas(database, claim);
+  const live = await livePools(
+    database,
+    moorings.map((m) => m.pool),
+    'lock',
+  );
   return {
-    claim: request,
+    claim: requestOf(claim),
     site,
     storageClass,
     moorings,

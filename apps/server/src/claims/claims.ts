@@ -272,7 +272,8 @@ export async function deleteClaim(
       `Deleting "${at.name}" destroys ${used.toLocaleString('en-GB')} used bytes, because its class says Delete. Repeat the call with ?confirm=${at.name}.`,
       'confirm',
     );
-  await platform.ensureDeleted('v1', 'PersistentVolumeClaim', at.name, at.namespace);
+  // the very claim that was seen: another of its name, made meanwhile, stays
+  await platform.ensureDeleted('v1', 'PersistentVolumeClaim', at.name, at.namespace, claim.uid);
   await record(database, {
     person,
     action: 'delete',

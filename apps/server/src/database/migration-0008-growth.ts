@@ -16,6 +16,26 @@ CREATE TABLE growths (
 );
 CREATE INDEX growths_claim ON growths (claim_uid, made_at DESC);
 
+-- one change of many claims, and how far it is
+CREATE TABLE rounds (
+  id uuid PRIMARY KEY,
+  change jsonb NOT NULL,
+  person text NOT NULL,
+  created_at timestamptz NOT NULL DEFAULT now()
+);
+CREATE TABLE round_claims (
+  round_id uuid NOT NULL REFERENCES rounds ON DELETE CASCADE,
+  number integer NOT NULL,
+  namespace text NOT NULL,
+  name text NOT NULL,
+  uid text NOT NULL,
+  size text,
+  state text NOT NULL DEFAULT 'waiting' CHECK (state IN ('waiting', 'done', 'refused')),
+  problem text,
+  PRIMARY KEY (round_id, number)
+);
+CREATE INDEX round_claims_left ON round_claims (round_id, state, number);
+
 DROP VIEW claims;
 CREATE VIEW claims AS
 SELECT o.uid, o.namespace, o.name, o.class_name, o.size_bytes, o.phase, o.created_at, o.body,

@@ -11,6 +11,8 @@ export const growing: Kind<GrowthState> = {
   begins: 'deciding',
   holds: 'size',
   undo: 'returning',
+  callsOff:
+    'What is reserved goes back as far as the backend did not use it. The claim goes on asking for the larger size on the platform, which takes no smaller one; it is not tried again until it asks for another.',
   steered: claiming,
   states: {
     deciding: { words: 'looks whether it fits', to: ['waiting', 'asking', 'grown', 'returning', 'abandoned'] },

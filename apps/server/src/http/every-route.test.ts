@@ -98,6 +98,10 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('getLine', { query: { claim: claim.volumeName! } });
   await ask('getGrowth', { ...at, query: { size: '9Gi' } });
   await ask('growClaim', { ...at, body: { size: '6Gi' } });
+  const many = { claims: [at.params, { ...at.params, name: 'nobody' }], change: { kind: 'grow-by', by: '1Gi' } };
+  await ask('planRound', { body: many });
+  const { id } = await ask<{ id: string }>('beginRound', { body: many });
+  await ask('getRound', { params: { id } });
   const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
   await ask('createFromManifest', { body: { text } });
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });

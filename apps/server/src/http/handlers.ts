@@ -39,6 +39,8 @@ import { changeBackend, changeCredentials, registerBackend, removeBackend } from
 import { beginReshape, undoReshape } from '../reshapes/begin';
 import { getPoolShape } from '../reshapes/pool-shape';
 import { listReshapes } from '../reshapes/reshape';
+import { planRound } from '../rounds/plan';
+import { beginRound, getRound } from '../rounds/rounds';
 import { listSuccessions, makeSuccessor } from '../successions/successor';
 import { answered, type Handlers } from './routes';
 
@@ -207,6 +209,13 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     growClaim: ({ params, body, person }) =>
       growClaim(database, platform, claimAt(params), body.size, person.name, engine.carry),
     getLine: ({ query, person }) => findLine(database, Sight.of(person), query.claim),
+    planRound: async ({ body, person }) => (await planRound(database, site, Sight.of(person), body)).plan,
+    beginRound: async ({ body, person }) => {
+      const { round, operations } = await beginRound(database, site, person, body);
+      await engine.begin(operations);
+      return round;
+    },
+    getRound: ({ params, person }) => getRound(database, person, params.id!),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),

@@ -27,6 +27,8 @@ export interface Kind<State extends string = string> {
   readonly once?: boolean;
   /** Where it goes when it is called off, or refused for good: there all that was done is taken back. */
   readonly undo?: NoInfer<State>;
+  /** What calling it off comes to, in words; left out, all that it did is taken back. */
+  readonly callsOff?: string;
   /** Tries of one step before it is undone; without it a step that fails is tried until it goes. */
   readonly mostTries?: number;
   /** Who may pause it, call it off and try again. */

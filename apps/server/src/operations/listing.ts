@@ -45,6 +45,7 @@ function toRow(works: readonly Work[], row: StoredOperation, person: Person): Op
     createdAt: row.createdAt.toISOString(),
     updatedAt: row.updatedAt.toISOString(),
     endedAt: row.endedAt?.toISOString() ?? null,
+    callsOff: kind?.callsOff ?? null,
     can: actsOn(kind, row, person),
   };
 }

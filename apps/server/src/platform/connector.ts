@@ -95,6 +95,6 @@ export interface PlatformConnector {
   mergePatch(object: PlatformObject): Promise<PlatformObject>;
   /** Merges what stands as the status of a claim, and nothing else of it; `conflict` when a version is named that is no longer its own. */
   patchClaimStatus(claim: PlatformObject): Promise<PlatformObject>;
-  /** Deletes; already gone is fine. */
-  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void>;
+  /** Deletes; already gone is fine. With `uid`, that very object alone: another one of its name stays. */
+  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void>;
 }

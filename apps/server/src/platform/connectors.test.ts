@@ -110,6 +110,21 @@ describe.each(Object.entries(kinds))('%s', (_name, make) => {
     ).rejects.toMatchObject({ code: 'not-found' });
   });
 
+  test('what is meant by its uid is that object alone: another of its name is neither changed nor deleted', async () => {
+    const first = await connector.create(cls('meant'));
+    const { uid } = first.metadata;
+    await connector.ensureDeleted(apiVersion, kind, 'meant');
+    await connector.create(cls('meant'));
+    await connector.ensureDeleted(apiVersion, kind, 'meant', undefined, uid);
+    const change = { apiVersion, kind, metadata: { name: 'meant', uid }, allowVolumeExpansion: true };
+    await expect(connector.mergePatch(change)).rejects.toMatchObject({ code: 'conflict' });
+    const there = await connector.find(apiVersion, kind, 'meant');
+    expect([there?.allowVolumeExpansion, there?.metadata.uid === uid]).toEqual([undefined, false]);
+    await connector.mergePatch({ ...change, metadata: { name: 'meant', uid: there!.metadata.uid } });
+    await connector.ensureDeleted(apiVersion, kind, 'meant', undefined, there!.metadata.uid);
+    expect(await connector.find(apiVersion, kind, 'meant')).toBeUndefined();
+  });
+
   test('what is deleted is gone, again is fine, and of its name another can be made', async () => {
     const first = await connector.create(cls('twice'));
     await connector.ensureDeleted(apiVersion, kind, 'twice');

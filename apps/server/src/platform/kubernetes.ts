@@ -203,11 +203,18 @@ export class KubernetesConnector implements PlatformConnector {
     return JSON.parse(JSON.stringify(made)) as PlatformObject;
   }
 
-  async ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void> {
+  async ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void> {
+    const object = { apiVersion, kind, metadata: { name, namespace } };
+    const only = uid === undefined ? undefined : { preconditions: { uid } };
     try {
-      await this.call('delete', () => this.objects.delete({ apiVersion, kind, metadata: { name, namespace } }));
+      await this.call('delete', () =>
+        this.objects.delete(object, undefined, undefined, undefined, undefined, undefined, only),
+      );
     } catch (error) {
-      if (!(error instanceof PlatformProblem && error.code === 'not-found')) throw error;
+      const isGone = error instanceof PlatformProblem && error.code === 'not-found';
+      // there is one of its name, and it is another
+      const isOther = uid !== undefined && error instanceof PlatformProblem && error.code === 'conflict';
+      if (!isGone && !isOther) throw error;
     }
   }
 }

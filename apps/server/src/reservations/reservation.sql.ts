@@ -43,17 +43,26 @@ export interface FurtherCopy {
   volume_id: string | null;
 }
 
+const copiesElsewhere = 'SELECT f.*, p.backend_id, p.path FROM further_copies f JOIN pools p ON p.id = f.pool_id';
+
 /** Copies elsewhere that are reserved for a claim. */
 export const furtherCopiesOf = statement<FurtherCopy, [claim: string]>(
-  `SELECT f.*, p.backend_id, p.path FROM further_copies f JOIN pools p ON p.id = f.pool_id WHERE f.claim_uid = $1 ORDER BY f.mode LIMIT 2`,
+  `${copiesElsewhere} WHERE f.claim_uid = $1 ORDER BY f.mode LIMIT 2`,
   'planned once',
 );
+/** The same for many claims. */
+export const furtherCopiesOfMany = statement<FurtherCopy & { claim_uid: string }, [claims: readonly string[]]>(
+  `${copiesElsewhere} WHERE f.claim_uid = ANY($1) ORDER BY f.claim_uid, f.mode LIMIT 10000`,
+);
+
+const reserved = `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
+   FROM reservations r JOIN pools p ON p.id = r.pool_id`;
 
 /** What is reserved for a claim. */
-export const reservedFor = statement<Reserved, [claim: string]>(
-  `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
-   FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE r.claim_uid = $1`,
-  'planned once',
+export const reservedFor = statement<Reserved, [claim: string]>(`${reserved} WHERE r.claim_uid = $1`, 'planned once');
+/** The same for many claims. */
+export const reservedForMany = statement<Reserved, [claims: readonly string[]]>(
+  `${reserved} WHERE r.claim_uid = ANY($1) ORDER BY r.claim_uid LIMIT 5000`,
 );
 
 /** Keeps the volume of a claim that is gone; its grace begins when its class gives it one. */

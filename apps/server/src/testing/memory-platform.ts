@@ -110,6 +110,8 @@ export class MemoryPlatform implements PlatformConnector {
     return this.changing(() => {
       const there = this.objects.get(this.key(patch));
       if (!there) throw new PlatformProblem('not-found', `${patch.metadata.name} not found`);
+      if (patch.metadata.uid !== undefined && patch.metadata.uid !== there.metadata.uid)
+        throw new PlatformProblem('conflict', `${patch.metadata.name} is another one by now`);
       return this.keep('MODIFIED', merge(there, patch) as PlatformObject);
     });
   }
@@ -124,10 +126,10 @@ export class MemoryPlatform implements PlatformConnector {
     });
   }
 
-  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string): Promise<void> {
+  ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void> {
     return this.changing(() => {
       const there = this.objects.get(this.key({ apiVersion, kind, metadata: { name, namespace } }));
-      if (there) this.keep('DELETED', there);
+      if (there && (uid === undefined || there.metadata.uid === uid)) this.keep('DELETED', there);
     });
   }
 }

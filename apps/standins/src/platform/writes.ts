@@ -111,6 +111,8 @@ function write(
         }
       : { ...made, status: current.status };
   next.metadata = { ...next.metadata, name: current.metadata.name, namespace: current.metadata.namespace };
+  if (made.metadata.uid !== undefined && made.metadata.uid !== current.metadata.uid)
+    throw otherUid(resource, current, made.metadata.uid);
   store.assertCurrent(resource.plural, current, next);
   if (part === 'all') {
     admitUpdate(store, resource.plural, current, next);
@@ -120,17 +122,18 @@ function write(
   return store.update(resource.plural, next, isTrial(request) ? 'trial' : 'kept');
 }
 
+const otherUid = (resource: Resource, { metadata }: KubeObject, uid: string) =>
+  conflict(
+    resource,
+    metadata.name,
+    `Precondition failed: UID in precondition: ${uid}, UID in object meta: ${metadata.uid}`,
+  );
+
 export function replace(store: Store, resource: Resource, at: At, part: Part, request: Request): KubeObject {
   const current = store.get(resource.plural, at.namespace, at.name!);
   const body = objectOf(request.body, resource, at);
   if (body.metadata.name !== undefined && body.metadata.name !== at.name)
     throw badRequest(`the name of the object (${body.metadata.name}) does not match the name on the URL (${at.name})`);
-  if (body.metadata.uid !== undefined && body.metadata.uid !== current.metadata.uid)
-    throw conflict(
-      resource,
-      at.name!,
-      `Precondition failed: UID in precondition: ${body.metadata.uid}, UID in object meta: ${current.metadata.uid}`,
-    );
   return write(store, resource, current, body, part, request);
 }
 
@@ -221,12 +224,7 @@ export function remove(store: Store, resource: Resource, at: At, request: Reques
   const options = (request.body ?? {}) as DeleteOptions;
   const { uid, resourceVersion } = options.preconditions ?? {};
   const { metadata } = current;
-  if (uid !== undefined && uid !== metadata.uid)
-    throw conflict(
-      resource,
-      at.name!,
-      `Precondition failed: UID in precondition: ${uid}, UID in object meta: ${metadata.uid}`,
-    );
+  if (uid !== undefined && uid !== metadata.uid) throw otherUid(resource, current, uid);
   if (resourceVersion !== undefined && resourceVersion !== metadata.resourceVersion)
     throw conflict(
       resource,

@@ -220,7 +220,7 @@ function Steer({ operation, act, word }: { operation: string; act: OperationAct;
   const steer = useAct(async () => {
     await ask('steerOperation', { params: { id: operation, act } });
     await refresh('claims', 'growth', 'operations');
-    return { text: act === 'cancel' ? 'Its growth is being taken back.' : 'Its growth is tried again now.' };
+    return { text: act === 'cancel' ? 'Its growth is called off.' : 'Its growth is tried again now.' };
   });
   if (act !== 'cancel')
     return (
@@ -229,7 +229,7 @@ function Steer({ operation, act, word }: { operation: string; act: OperationAct;
       </Button>
     );
   return (
-    <Confirm word={word} title="Take this growth back?" disabled={steer.isPending} act={() => steer.mutate(undefined)}>
+    <Confirm word={word} title="Call this growth off?" disabled={steer.isPending} act={() => steer.mutate(undefined)}>
       What is reserved goes back as far as the backend did not use it. The claim goes on asking for the larger size on
       the platform, which takes no smaller one; it is not tried again until it asks for another.
     </Confirm>
@@ -263,7 +263,7 @@ export function GrowthUnderWay({ claim, growth }: { claim: ClaimRow; growth: Non
           <Steer operation={growth.operation} act="retry" word="Try now" />
         )}
         {may && (growth.state === 'waiting' || growth.state === 'asking') && (
-          <Steer operation={growth.operation} act="cancel" word="Take back" />
+          <Steer operation={growth.operation} act="cancel" word="Call off" />
         )}
       </Row>
       <Row gap={2} wraps sx={{ fontSize: 13, my: 0.5 }} role="list" aria-label="Steps">

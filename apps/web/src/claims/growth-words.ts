@@ -14,7 +14,7 @@ const bare = (sentence: string) => sentence.replace(/\.$/, '');
 export function growthSentence({ requested }: Pick<ClaimRow, 'requested'>, growth: Growth): string {
   const to = `to ${sizeText(requested)}`;
   if (growth.stopped === 'refused')
-    return `Growing ${to} was refused: ${bare(growth.error?.detail ?? 'no reason was given')}. Its room stays reserved until somebody tries again or takes it back.`;
+    return `Growing ${to} was refused: ${bare(growth.error?.detail ?? 'no reason was given')}. Its room stays reserved until somebody tries again or calls it off.`;
   if (growth.stopped === 'paused') return `Growing ${to} is paused.`;
   if (growth.error) return `Growing ${to} failed: ${bare(growth.error.detail)}. It is tried again.`;
   switch (growth.waitingFor) {

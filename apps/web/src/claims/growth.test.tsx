@@ -113,7 +113,7 @@ test('a class that does not allow it is said with the ways that there are', asyn
   expect(screen.getByRole('button', { name: 'Grow' })).toHaveProperty('disabled', true);
 });
 
-test('one that was refused is tried again or taken back by hand, and says that its room stays reserved', async () => {
+test('one that was refused is tried again or called off by hand, and says that its room stays reserved', async () => {
   const steered: string[] = [];
   new FakeServer({ steerOperation: ({ params }) => void steered.push(`${params.id} ${params.act}`) });
   const growth = aGrowth({ stopped: 'refused', error: { code: 'backend-refused', detail: 'not today' } });
@@ -121,10 +121,10 @@ test('one that was refused is tried again or taken back by hand, and says that i
   expect(screen.getByText(/Growing to 110 GiB was refused: not today. Its room stays reserved/)).toBeTruthy();
   await userEvent.click(screen.getByRole('button', { name: 'Try now' }));
   await waitFor(() => expect(steered).toEqual(['op-1 retry']));
-  await userEvent.click(screen.getByRole('button', { name: 'Take back' }));
+  await userEvent.click(screen.getByRole('button', { name: 'Call off' }));
   const asked = await screen.findByRole('dialog');
   expect(asked.textContent).toContain('goes on asking for the larger size');
-  await userEvent.click([...asked.querySelectorAll('button')].find((b) => b.textContent === 'Take back')!);
+  await userEvent.click([...asked.querySelectorAll('button')].find((b) => b.textContent === 'Call off')!);
   await waitFor(() => expect(steered).toEqual(['op-1 retry', 'op-1 cancel']));
 });
 

@@ -26,21 +26,24 @@ function ActButton({ row, act }: { row: OperationRow; act: OperationAct }) {
   const steer = useAct(async () => {
     await ask('steerOperation', { params: { id: row.id, act } });
     await refresh('operations');
-    return { text: `${row.title} · ${row.about} ${doneWords[act]}` };
+    const done = act === 'cancel' && row.callsOff !== null ? 'is called off.' : doneWords[act];
+    return { text: `${row.title} · ${row.about} ${done}` };
   });
   // what it made is taken away again: that is asked twice
-  if (act === 'cancel')
+  if (act === 'cancel') {
+    const word = row.callsOff === null ? actWords[act] : 'Call off';
     return (
       <Confirm
-        word={actWords[act]}
-        title={`Take back: ${row.title.toLowerCase()} · ${row.about}?`}
+        word={word}
+        title={`${word}: ${row.title.toLowerCase()} · ${row.about}?`}
         disabled={steer.isPending}
         act={() => steer.mutate(undefined)}
       >
-        It goes no further, and what it did so far is undone: what it made is taken away again, what it changed is put
-        back. That is carried out step by step and may take a while; it is shown here.
+        {row.callsOff ??
+          'It goes no further, and what it did so far is undone: what it made is taken away again, what it changed is put back. That is carried out step by step and may take a while; it is shown here.'}
       </Confirm>
     );
+  }
   return (
     <Button disabled={steer.isPending} onClick={() => steer.mutate(undefined)}>
       {actWords[act]}
@@ -112,7 +115,11 @@ function WhyNot({ row }: { row: OperationRow }) {
           .{' '}
         </>
       )}
-      {cause && <>Taken back because: {sentence(cause)}</>}
+      {cause && (
+        <>
+          {row.callsOff === null ? 'Taken back' : 'Given up'} because: {sentence(cause)}
+        </>
+      )}
     </Typography>
   );
 }

@@ -8,6 +8,7 @@ const row = (part: Partial<OperationRow> = {}): OperationRow => ({
   ...{ state: 'making', words: 'volume is being made', status: 'running', isUndone: false, cause: null },
   ...{ progress: null, attempts: 0, error: null, nextAttemptAt: null, stoppedBy: null },
   ...{ createdAt: '2026-11-26T10:00:00Z', updatedAt: '2026-11-26T10:00:00Z', endedAt: null, can: [] },
+  callsOff: null,
   ...part,
 });
 const page = (rows: OperationRow[], part: Partial<OperationPage> = {}): OperationPage => ({

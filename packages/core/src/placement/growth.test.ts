@@ -2,7 +2,16 @@ import fc from 'fast-check';
 import { plainClass } from '../classes/storage-class';
 import { GiB, gibibytes, tebibytes, type Bytes } from '../sizes/bytes';
 import { apply } from './change';
-import { elsewhere, grow, mostItGrows, whatWouldGrow, type Growth, type GrowthInput, type Held } from './growth';
+import {
+  elsewhere,
+  grow,
+  growInTurn,
+  mostItGrows,
+  whatWouldGrow,
+  type Growth,
+  type GrowthInput,
+  type Held,
+} from './growth';
 import { aClaim, aClass, anInput, aPool, aSpreadPool, moored } from './testing';
 
 const held = (pool: string, gib: number, part: Partial<Held> = {}): Held => ({
@@ -175,6 +184,62 @@ test('the largest size fits, and a granule more does not; nothing that fits brea
       expect(pool.subscribedRaw + added).toBeLessThanOrEqual(pool.overcommit * pool.redundancy.usable);
       expect(pool.taken + added).toBeLessThanOrEqual(pool.allotment ?? Infinity);
       for (const { limit, used } of input.quotas) expect(used + added).toBeLessThanOrEqual(limit);
+    }),
+    { numRuns: 300 },
+  );
+});
+
+test('many that grow in turn take from each other: of pools, of the cap over a backend, of limits', () => {
+  const capped = { backendCap: { limit: 400 * GiB, taken: 300 * GiB } };
+  const pools = new Map([
+    ...inPool({ ...capped, allotment: 200 * GiB }),
+    ['basalt-bulk', aPool('basalt-bulk', { ...capped, subscribedRaw: 10 * GiB, taken: 10 * GiB })],
+  ]);
+  const asks = (pool: string, from: number, to: number): GrowthInput =>
+    growing(to, {
+      pools,
+      held: [held(pool, from)],
+      quotas: [{ scope: 'namespace', limit: 1000 * GiB, used: 500 * GiB }],
+    });
+  const inTurn = growInTurn([
+    asks('basalt-swift', 80, 140),
+    // the allotment has 60 GiB left now
+    asks('basalt-swift', 80, 141),
+    // and the cap 40, on the other pool as well
+    asks('basalt-bulk', 10, 51),
+    asks('basalt-bulk', 10, 50),
+    growing(90, { pools, quotas: [{ scope: 'namespace', limit: 600 * GiB, used: 500 * GiB }] }),
+  ]);
+  expect(inTurn.map(refused)).toEqual([
+    [],
+    ['basalt-swift allotment', 'basalt-swift backend-cap'],
+    ['basalt-bulk backend-cap'],
+    [],
+    ['basalt-swift backend-cap', 'basalt-swift namespace-quota'],
+  ]);
+  expect(growInTurn([])).toEqual([]);
+});
+
+test('in turn on one pool, no more than it has is ever given, and what is refused does not fit any more', () => {
+  fc.assert(
+    fc.property(anyGrowth, fc.array(fc.integer({ min: 1, max: 300 }), { maxLength: 6 }), (first, more) => {
+      const pool = first.pools.get('basalt-swift')!;
+      if (pool.redundancy.kind !== 'inner') throw new Error('not an array');
+      const inputs = [first, ...more.map((by) => at(first, first.held[0].provisioned + by * GiB))];
+      let given = 0;
+      for (const [i, growth] of growInTurn(inputs).entries()) {
+        const added = inputs[i]!.claim.size - first.held[0].provisioned;
+        const room = Math.min(
+          Math.floor(pool.overcommit * pool.redundancy.usable) - pool.subscribedRaw,
+          (pool.allotment ?? Infinity) - pool.taken,
+          ...first.quotas.map((q) => q.limit - q.used),
+        );
+        const byBytes = given + added <= room && inputs[i]!.claim.size <= pool.maximum;
+        if (refused(growth).length === 0) {
+          given += added;
+          expect(given).toBeLessThanOrEqual(room);
+        } else if (byBytes) expect(refused(growth)).toContain('basalt-swift iops');
+      }
     }),
     { numRuns: 300 },
   );

@@ -146,6 +146,58 @@ export function grow(input: GrowthInput): Growth {
   return { kind: 'reckoned', fits: on.every((g) => g.checks.every((c) => c.passed)), on };
 }
 
+/** A pool once a part of a volume has grown on it, or on another of its backend, which counts against the cap over both. */
+function withGrowth(pool: Pool, held: Held, grown: PoolGrowth): Pool {
+  const own = held.pool === pool.id;
+  const raw = own ? grown.addedRaw : 0;
+  const on = new Set(held.disks);
+  const { redundancy } = pool;
+  return {
+    ...pool,
+    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + grown.addedRaw } }),
+    ...(own && {
+      subscribedRaw: pool.subscribedRaw + raw,
+      taken: pool.taken + raw,
+      promisedIops: pool.promisedIops + grown.backendIops - held.backendIops,
+      promisedThroughput: pool.promisedThroughput + grown.backendThroughput - held.backendThroughput,
+      largest: Math.max(pool.largest, grown.to),
+      ...(redundancy.kind === 'spread' &&
+        redundancy.disks && {
+          redundancy: {
+            ...redundancy,
+            disks: redundancy.disks.map((d) => (on.has(d.id) ? { ...d, used: d.used + grown.to - grown.from } : d)),
+          },
+        }),
+    }),
+  };
+}
+
+/** Many claims that ask for more, in turn: each is reckoned with what those before it took of pools, caps and limits. All know the same pools. */
+export function growInTurn(inputs: readonly GrowthInput[]): Growth[] {
+  const pools = new Map(inputs[0]?.pools);
+  const added = new Map<string, number>();
+  const scopes = ({ claim, storageClass }: GrowthInput) => ({
+    namespace: claim.namespace,
+    class: `${claim.namespace}/${storageClass.name}`,
+  });
+  return inputs.map((input) => {
+    const at = scopes(input);
+    const quotas = input.quotas.map((q) => ({ ...q, used: q.used + (added.get(at[q.scope]) ?? 0) }));
+    const growth = grow({ ...input, pools, quotas });
+    if (growth.kind !== 'reckoned' || !growth.fits) return growth;
+    growth.on.forEach((grown, i) => {
+      const held = input.held[i]!;
+      const { backend } = pools.get(held.pool)!;
+      for (const [id, pool] of pools)
+        if (id === held.pool || (pool.backendCap && pool.backend === backend))
+          pools.set(id, withGrowth(pool, held, grown));
+    });
+    const more = growth.on[0]!.to - growth.on[0]!.from;
+    for (const key of Object.values(at)) added.set(key, (added.get(key) ?? 0) + more);
+    return growth;
+  });
+}
+
 /** The largest size, bytes, that the claim may grow to where it lies; what it has when it cannot grow at all. */
 export function mostItGrows(input: GrowthInput): Bytes {
   const [{ pool: id, provisioned }] = input.held;

@@ -1,0 +1,149 @@
+import type { RoundChange, RoundPlan, RoundRequest, RoundRow } from '@moorage/contract/rounds';
+import { growInTurn, type Growth } from '@moorage/core/placement/growth';
+import { bytes, type Bytes } from '@moorage/core/sizes/bytes';
+import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
+import type { Database } from '../database/database';
+import { factsToGrowMany, type GrowthFacts } from '../growth/facts';
+import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
+import { claimsNamed, podsUsing } from './rounds.sql';
+
+type Named = Awaited<ReturnType<typeof claimsNamed>>[number];
+const nothing = { uid: null, pool: null, from: null, to: null, addedRaw: 0, refusal: null, failed: null, fate: null };
+
+const sizeOf = (text: string): Bytes => {
+  const size = parseQuantity(text);
+  if (!size.ok) throw Refusal.invalid('change', 'This is no size.');
+  return size.bytes;
+};
+
+/** What a claim would ask for, bytes. */
+const askedOf = (change: Exclude<RoundChange, { kind: 'delete' }>, { size_bytes }: Named): Bytes =>
+  change.kind === 'grow' ? sizeOf(change.to) : bytes(size_bytes + sizeOf(change.by));
+
+export interface PlannedRound {
+  readonly plan: RoundPlan;
+  /** The claims that are changed, with what they are to ask for; null when they are deleted. */
+  readonly goes: readonly {
+    readonly namespace: string;
+    readonly name: string;
+    readonly uid: string;
+    readonly size: string | null;
+  }[];
+}
+
+/** What one change of many claims brings about: each is reckoned after those before it. Claims that are not seen are not there. */
+export async function planRound(
+  database: Database,
+  site: string,
+  sight: Sight,
+  { claims, change }: Pick<RoundRequest, 'claims' | 'change'>,
+): Promise<PlannedRound> {
+  const seen = claims.filter((c) => sight.sees(c.namespace));
+  const rows = await claimsNamed(
+    database,
+    seen.map((c) => c.namespace),
+    seen.map((c) => c.name),
+  );
+  const known = new Map(rows.map((r) => [`${r.namespace}/${r.name}`, r]));
+  const unique = [...new Map(claims.map((c) => [`${c.namespace}/${c.name}`, c])).entries()];
+  const found = unique.flatMap(([key]) => known.get(key) ?? []);
+  const planned =
+    change.kind === 'delete' ? await deletions(database, found) : await growths(database, site, change, found);
+  const all = unique.map(([key, { namespace, name }]): RoundRow => {
+    const row = known.get(key);
+    return row ? planned.get(row.uid)! : { ...nothing, namespace, name, refusal: 'gone' };
+  });
+  const going = all.filter((r) => r.refusal === null);
+  const sum = (of: (row: RoundRow) => number) => going.reduce((total, row) => total + of(row), 0);
+  const used = (kinds: readonly string[]) => sum(({ fate }) => (fate && kinds.includes(fate.kind) ? fate.used : 0));
+  const destroyed = used(['destroyed']);
+  return {
+    plan: {
+      rows: all,
+      goes: going.length,
+      refused: all.length - going.length,
+      added: sum((r) => (r.to ?? 0) - (r.from ?? 0) * Number(r.to !== null)),
+      addedRaw: sum((r) => r.addedRaw),
+      destroyed,
+      kept: used(['kept', 'kept-for-days']),
+      confirm: destroyed > 0 ? confirmation(going.length) : null,
+    },
+    goes: going.map(({ namespace, name, uid }) => ({
+      ...{ namespace, name, uid: uid! },
+      size: change.kind === 'delete' ? null : sizeText(change, known.get(`${namespace}/${name}`)!),
+    })),
+  };
+}
+
+const confirmation = (count: number): string => `${count} ${count === 1 ? 'claim' : 'claims'}`;
+/** As it is asked of the platform: in the words it was given in, where it was. */
+const sizeText = (change: Exclude<RoundChange, { kind: 'delete' }>, row: Named): string =>
+  change.kind === 'grow' ? change.to.trim() : formatQuantity(askedOf(change, row));
+
+type Planned = Map<string, RoundRow>;
+const rowOf = ({ uid, namespace, name, pool_id, provisioned }: Named) => ({
+  ...nothing,
+  ...{ uid, namespace, name, pool: pool_id, from: provisioned },
+});
+
+async function growths(
+  database: Database,
+  site: string,
+  change: Exclude<RoundChange, { kind: 'delete' }>,
+  found: readonly Named[],
+): Promise<Planned> {
+  const facts = await factsToGrowMany(
+    database,
+    site,
+    found.map((f) => f.uid),
+  );
+  const asking = found.flatMap((row) => {
+    const of = facts.get(row.uid)!;
+    return typeof of === 'string' || askedOf(change, row) <= row.size_bytes ? [] : [{ row, of }];
+  });
+  const reckoned = growInTurn(
+    asking.map(({ row, of }) => ({ ...of.input, claim: { ...of.input.claim, size: askedOf(change, row) } })),
+  );
+  const growthOf = new Map(asking.map(({ row }, i) => [row.uid, reckoned[i]!]));
+  return new Map(
+    found.map((row) => [row.uid, { ...rowOf(row), ...verdict(facts.get(row.uid)!, growthOf.get(row.uid)) }]),
+  );
+}
+
+function verdict(facts: GrowthFacts | 'claim-gone' | 'class-gone', growth: Growth | undefined): Partial<RoundRow> {
+  if (facts === 'claim-gone') return { refusal: 'not-bound' };
+  if (facts === 'class-gone') return { refusal: 'class-gone' };
+  if (!growth || growth.kind === 'enough') return { refusal: 'enough' };
+  if (growth.kind !== 'reckoned') return { refusal: growth.kind };
+  const [main] = growth.on;
+  if (growth.fits) return { to: main!.to, addedRaw: growth.on.reduce((sum, g) => sum + g.addedRaw, 0) };
+  const [failed] = growth.on.flatMap(({ pool, checks }) =>
+    checks.filter((c) => !c.passed).map((check) => ({ pool, check })),
+  );
+  return { refusal: 'does-not-fit', failed: failed! };
+}
+
+async function deletions(database: Database, found: readonly Named[]): Promise<Planned> {
+  const using = await podsUsing(
+    database,
+    [...new Set(found.map((f) => f.namespace))],
+    found.map((f) => f.name),
+  );
+  return new Map(
+    found.map((row) => {
+      const { uid, namespace, name, consumed, reclaim, grace_days: graceDays } = row;
+      const pods = using.filter((u) => u.namespace === namespace && u.claim === name).map((u) => u.pod);
+      const kind =
+        row.provisioned === null
+          ? ('no-volume' as const)
+          : reclaim === 'Retain'
+            ? ('kept' as const)
+            : (graceDays ?? 0) > 0
+              ? ('kept-for-days' as const)
+              : ('destroyed' as const);
+      const fate = { kind, used: consumed ?? 0, graceDays: graceDays ?? 0, pods };
+      return [uid, { ...rowOf(row), fate, refusal: row.state === 'deleting' ? ('deleting' as const) : null }];
+    }),
+  );
+}

@@ -1,0 +1,34 @@
+import { statement } from '../database/statement';
+
+/** Claims of these names as far as a plan goes, with what was written to them. Names and namespaces go by their place. */
+export const claimsNamed = statement<
+  {
+    uid: string;
+    namespace: string;
+    name: string;
+    size_bytes: number;
+    provisioned: number | null;
+    pool_id: string | null;
+    consumed: number | null;
+    state: string;
+    reclaim: string | null;
+    grace_days: number | null;
+  },
+  [namespaces: readonly string[], names: readonly string[]]
+>(
+  `SELECT c.uid, c.namespace, c.name, c.size_bytes, c.provisioned, c.pool_id, c.consumed, c.state, r.reclaim, r.grace_days
+   FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
+   JOIN claims c ON c.namespace = asked.namespace AND c.name = asked.name
+   LEFT JOIN reservations r ON r.claim_uid = c.uid LIMIT 1000`,
+);
+
+/** Pods that use claims of these namespaces. */
+export const podsUsing = statement<
+  { namespace: string; claim: string; pod: string },
+  [namespaces: readonly string[], claims: readonly string[]]
+>(
+  `SELECT p.namespace, v #>> '{persistentVolumeClaim,claimName}' AS claim, p.name AS pod
+   FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') v
+   WHERE p.plural = 'pods' AND p.namespace = ANY($1) AND v #>> '{persistentVolumeClaim,claimName}' = ANY($2)
+   ORDER BY p.name LIMIT 5000`,
+);

@@ -1,0 +1,93 @@
+import { z } from 'zod';
+import { checkSchema, sizeTextSchema } from './claims';
+import { nameSchema } from './classes';
+
+/** Claims that one round takes at most. */
+export const mostInRound = 1000;
+
+/** One change that is made to many claims. */
+export const roundChangeSchema = z.discriminatedUnion('kind', [
+  z.object({ kind: z.literal('grow'), to: sizeTextSchema }),
+  z.object({ kind: z.literal('grow-by'), by: sizeTextSchema }),
+  z.object({ kind: z.literal('delete') }),
+]);
+export type RoundChange = z.infer<typeof roundChangeSchema>;
+
+export const roundRequestSchema = z.object({
+  claims: z
+    .array(z.object({ namespace: nameSchema, name: nameSchema }))
+    .min(1, 'Name at least one claim.')
+    .max(mostInRound, `One round takes ${mostInRound} claims at most.`),
+  change: roundChangeSchema,
+  /** Typed once more where used data would be destroyed. */
+  confirm: z.string().max(100).optional(),
+});
+export type RoundRequest = z.infer<typeof roundRequestSchema>;
+
+/** Why a claim is left out of a round. */
+export const roundRefusals = [
+  'gone',
+  'not-bound',
+  'class-gone',
+  'fixed',
+  'pool-gone',
+  'enough',
+  'does-not-fit',
+  'deleting',
+] as const;
+
+export const roundRowSchema = z.object({
+  namespace: z.string(),
+  name: z.string(),
+  uid: z.string().nullable(),
+  pool: z.string().nullable(),
+  /** Provisioned bytes now, and afterwards. */
+  from: z.number().nullable(),
+  to: z.number().nullable(),
+  /** Raw bytes that growing adds, copies counted. */
+  addedRaw: z.number(),
+  refusal: z.enum(roundRefusals).nullable(),
+  /** The rule that refuses first. */
+  failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),
+  /** What becomes of its volume when it is deleted. */
+  fate: z
+    .object({
+      kind: z.enum(['no-volume', 'destroyed', 'kept-for-days', 'kept']),
+      /** Written bytes. */
+      used: z.number(),
+      graceDays: z.number(),
+      /** Pods that use it: it goes when they are gone. */
+      pods: z.array(z.string()),
+    })
+    .nullable(),
+});
+export type RoundRow = z.infer<typeof roundRowSchema>;
+
+/** What a round would bring about, claim by claim and in all. Bytes. */
+export const roundPlanSchema = z.object({
+  rows: z.array(roundRowSchema),
+  /** How many claims are changed, and how many are left as they are. */
+  goes: z.int(),
+  refused: z.int(),
+  /** What growing adds, and with the copies counted. */
+  added: z.number(),
+  addedRaw: z.number(),
+  /** Written bytes that deleting destroys, and keeps. */
+  destroyed: z.number(),
+  kept: z.number(),
+  /** What has to be typed before used data is destroyed; null when none is. */
+  confirm: z.string().nullable(),
+});
+export type RoundPlan = z.infer<typeof roundPlanSchema>;
+
+/** A round as it stands. */
+export const roundSchema = z.object({
+  id: z.string(),
+  /** The operation that carries it. */
+  operation: z.string(),
+  change: roundChangeSchema,
+  done: z.int(),
+  waiting: z.int(),
+  refused: z.array(z.object({ namespace: z.string(), name: z.string(), detail: z.string() })),
+});
+export type Round = z.infer<typeof roundSchema>;
