@@ -47,5 +47,23 @@ test('a claim is grown: what fits is seen before, what does not is refused with 
   await browser.click('Raise the limit');
   await browser.see('Asked 60 GiB, got 60 GiB');
   await eventually('it has grown', async () => (await caller.claim('tide-log')).claim.growth === null);
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: null });
   expect(volumes(claim.volumeName!).map((v) => v.capacity)).toEqual([60 * 2 ** 30]);
+}, 300_000);
+
+test('a set is grown in one round, picked in the list', async () => {
+  const names = [0, 1, 2].map((i) => `data-set-${i}`);
+  for (const name of names) await caller.ok('POST', '/api/claims', aClaim(name, 'general', { size: '5Gi' }));
+  for (const name of names) await caller.inState(name, 'bound');
+  await browser.go('/claims?q=data-set');
+  await browser.see('3 of 3 shown');
+  await browser.clickOn('.MuiDataGrid-columnHeader input[type=checkbox]');
+  await browser.click('Grow them');
+  await browser.type('Size', '2Gi');
+  await browser.see('3 claims would grow by 6 GiB in all.');
+  await browser.click('Grow 3 claims');
+  await browser.see('All 3 claims were asked for.');
+  await eventually('all have more', async () =>
+    (await Promise.all(names.map((n) => caller.claim(n)))).every((d) => d.claim.provisioned === 7 * 2 ** 30),
+  );
 }, 300_000);

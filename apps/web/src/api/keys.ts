@@ -1,5 +1,6 @@
 import type { ClaimQuery } from '@moorage/contract/claims';
 import type { OperationQuery } from '@moorage/contract/operations';
+import type { RoundChange } from '@moorage/contract/rounds';
 import type { QueryClient } from '@tanstack/react-query';
 
 /** What is fetched, concept by concept: the only place where the key of a query is made. A key begins with its concept. */
@@ -32,11 +33,13 @@ export const keys = {
     found: (q: string) => ['claims', 'found', q] as const,
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
+  round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,
   operations: {
     list: (show: OperationQuery['show'], kind: string) => ['operations', 'list', show, kind] as const,
     counts: () => ['operations', 'counts'] as const,
+    round: (id: string) => ['operations', 'round', id] as const,
   },
 };
 export type Concept = keyof typeof keys;

@@ -7,12 +7,12 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const touched: Record<Topic, readonly Concept[]> = {
-  backends: ['backends', 'placement', 'line', 'inventory', 'readiness', 'growth'],
-  pools: ['backends', 'placement', 'growth'],
-  classes: ['classes', 'placement', 'grants', 'growth'],
+  backends: ['backends', 'placement', 'line', 'inventory', 'readiness', 'growth', 'round'],
+  pools: ['backends', 'placement', 'growth', 'round'],
+  classes: ['classes', 'placement', 'grants', 'growth', 'round'],
   moorings: ['placement', 'classes', 'plans'],
-  claims: ['claims', 'line', 'growth', 'classes', 'grants', 'plans', 'operations'],
-  namespaces: ['namespaces', 'placement', 'growth'],
+  claims: ['claims', 'line', 'growth', 'round', 'classes', 'grants', 'plans', 'operations'],
+  namespaces: ['namespaces', 'placement', 'growth', 'round'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

@@ -1,17 +1,21 @@
 import { Button } from '@mui/material';
 import { DataGrid, type GridSortModel } from '@mui/x-data-grid';
 import type { ClaimPage, ClaimRow } from '@moorage/contract/claims';
-import { useMemo, useState } from 'react';
+import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useClaims } from '../api/queries';
 import { useAddress, useGo, useInAddress, useSelected } from '../frame/address';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Empty, Failed } from '../parts/States';
+import { useAct } from '../parts/useAct';
 import { columns, sortOf } from './claim-columns';
 import { ClaimFilters } from './ClaimFilters';
 import { NewClaim } from './NewClaim';
 import { Column, Fill, Row } from '../parts/layout';
+import { Round } from './Round';
+import type { RoundAct } from './round-words';
+import { mostPicked, usePicked, type Picking } from './usePicked';
 
 type Cursors = readonly (string | undefined)[];
 
@@ -35,6 +39,30 @@ function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined;
           </Button>
         </>
       )}
+    </Row>
+  );
+}
+
+/** What can be done with the claims that are picked. */
+function Bar({ picking, total, begin }: { picking: Picking; total: number; begin: (act: RoundAct) => void }) {
+  const { picked, clear } = picking;
+  const pickAll = useAct(picking.pickAll);
+  const all = Math.min(total, mostPicked);
+  return (
+    <Row gap={1.5} align="center" role="toolbar" aria-label="With the picked claims" sx={{ fontSize: 13.5 }}>
+      <span>
+        <strong>{picked.length.toLocaleString('en-GB')}</strong> picked
+      </span>
+      <Button onClick={() => begin('grow')}>Grow them</Button>
+      <Button onClick={() => begin('delete')}>Delete them</Button>
+      {picked.length < all && (
+        <Button disabled={pickAll.isPending} onClick={() => pickAll.mutate(undefined)}>
+          {total > mostPicked
+            ? `Pick the first ${mostPicked.toLocaleString('en-GB')} of ${total.toLocaleString('en-GB')}`
+            : `Pick all ${total.toLocaleString('en-GB')}`}
+        </Button>
+      )}
+      <Button onClick={clear}>Pick none</Button>
     </Row>
   );
 }
@@ -70,11 +98,22 @@ export default function Claims() {
   const setSort = (model: GridSortModel) =>
     change({ sort: model[0]?.field ?? 'createdAt', direction: model[0]?.sort ?? 'desc' });
   const { data } = query;
-  const rowSelection = useMemo(() => {
-    const row = data?.claims.find((c) => `${c.namespace}/${c.name}` === selected);
-    return { type: 'include' as const, ids: new Set(row ? [row.uid] : []) };
-  }, [data, selected]);
+  const picking = usePicked({ namespace, className, state, q }, data?.claims ?? []);
+  const [act, setAct] = useState<RoundAct>();
   const filtered = Boolean(namespace || className || state || q);
+  if (act)
+    return (
+      <Place title="Claims" question="What would one change of all of these bring about?">
+        <Round
+          act={act}
+          claims={picking.picked}
+          close={() => {
+            setAct(undefined);
+            picking.clear();
+          }}
+        />
+      </Place>
+    );
   return (
     <Place
       title="Claims"
@@ -89,6 +128,7 @@ export default function Claims() {
     >
       <Column gap={1.25} sx={{ height: '100%' }}>
         <ClaimFilters counts={data?.counts} />
+        {picking.picked.length > 0 && <Bar picking={picking} total={data?.total ?? 0} begin={setAct} />}
         {query.isError && <Failed error={query.error} retry={() => void query.refetch()} />}
         <DataGrid<ClaimRow>
           rows={data?.claims ?? []}
@@ -103,16 +143,17 @@ export default function Claims() {
           onSortModelChange={setSort}
           sortingOrder={['asc', 'desc']}
           disableColumnMenu
-          disableRowSelectionOnClick={false}
-          rowSelectionModel={rowSelection}
+          checkboxSelection={may}
+          disableRowSelectionOnClick
+          disableRowSelectionExcludeModel
+          keepNonExistentRowsSelected
+          rowSelectionModel={picking.model}
+          onRowSelectionModelChange={picking.onModel}
+          getRowClassName={({ row }) => (`${row.namespace}/${row.name}` === selected ? 'on-the-line' : '')}
           onRowClick={({ row }: { row: ClaimRow }) => select(`${row.namespace}/${row.name}`)}
           onRowDoubleClick={({ row }: { row: ClaimRow }) => go(`/claims/${row.namespace}/${row.name}`)}
           onCellKeyDown={({ row }: { row: ClaimRow }, event) => {
             if (event.key === 'Enter') go(`/claims/${row.namespace}/${row.name}`);
-            if (event.key === ' ') {
-              event.preventDefault();
-              select(`${row.namespace}/${row.name}`);
-            }
           }}
           hideFooter
           slots={{
@@ -124,7 +165,11 @@ export default function Claims() {
               </Empty>
             ),
           }}
-          sx={{ flex: 1, minHeight: 0 }}
+          sx={{
+            flex: 1,
+            minHeight: 0,
+            '& .on-the-line': { boxShadow: (t) => `inset 3px 0 ${t.palette.primary.main}` },
+          }}
           aria-label="Claims"
         />
         <Pages list={list} data={data} go={(to) => setCursors({ walk, list: to })} />

@@ -1,0 +1,242 @@
+import { Button, LinearProgress, Link, TextField, Typography } from '@mui/material';
+import { DataGrid, type GridColDef } from '@mui/x-data-grid';
+import { quantityWords, type ClaimRow } from '@moorage/contract/claims';
+import type { Round as Begun, RoundChange, RoundPlan, RoundRow } from '@moorage/contract/rounds';
+import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { Link as RouterLink } from 'react-router';
+import { ask } from '../api/client';
+import { keys } from '../api/keys';
+import { refresh } from '../api/queries';
+import { useKeepLine } from '../frame/address';
+import { Mark } from '../marks/Mark';
+import { Column, Fill, Row, Sheet } from '../parts/layout';
+import { OneOf } from '../parts/OneOf';
+import { Size } from '../parts/Size';
+import { Fetched } from '../parts/States';
+import { useAct } from '../parts/useAct';
+import { useSettled } from '../parts/useSettled';
+import { actWord, planSentence, rowSentence, type RoundAct } from './round-words';
+
+export type Picked = Pick<ClaimRow, 'namespace' | 'name'>;
+
+const columns: GridColDef<RoundRow>[] = [
+  {
+    field: 'verdict',
+    headerName: '',
+    width: 40,
+    sortable: false,
+    renderCell: ({ row }) => <Mark kind={row.refusal ? 'person' : 'settled'} />,
+  },
+  { field: 'namespace', headerName: 'Namespace', width: 130 },
+  { field: 'name', headerName: 'Claim', width: 210, renderCell: ({ row }) => <strong>{row.name}</strong> },
+  { field: 'pool', headerName: 'Pool', width: 130 },
+  {
+    field: 'from',
+    headerName: 'Has',
+    width: 90,
+    align: 'right',
+    headerAlign: 'right',
+    renderCell: ({ row }) => <Size bytes={row.from} />,
+  },
+  {
+    field: 'to',
+    headerName: 'Then',
+    width: 90,
+    align: 'right',
+    headerAlign: 'right',
+    renderCell: ({ row }) => <Size bytes={row.to} />,
+  },
+  {
+    field: 'used',
+    headerName: 'Written',
+    width: 90,
+    align: 'right',
+    headerAlign: 'right',
+    valueGetter: (_v, row) => row.fate?.used ?? null,
+    renderCell: ({ row }) => <Size bytes={row.fate?.used ?? null} />,
+  },
+  {
+    field: 'sentence',
+    headerName: 'What becomes of it, or why not',
+    flex: 1,
+    minWidth: 260,
+    valueGetter: (_v, row) => rowSentence(row),
+    renderCell: ({ row, value }: { row: RoundRow; value?: string }) => (
+      <span title={value} style={{ fontWeight: row.refusal ? 600 : 400, overflow: 'hidden', textOverflow: 'ellipsis' }}>
+        {value}
+      </span>
+    ),
+  },
+];
+
+/** How far a round is that was begun; it can be left and found again under way. */
+function Begun({ id }: { id: string }) {
+  const keep = useKeepLine();
+  const query = useQuery({
+    queryKey: keys.operations.round(id),
+    queryFn: () => ask('getRound', { params: { id } }),
+  });
+  return (
+    <Fetched query={query}>
+      {({ done, waiting, refused }: Begun) => {
+        const all = done + waiting + refused.length;
+        return (
+          <Column gap={1} aria-live="polite">
+            <Typography variant="body1">
+              {waiting > 0
+                ? `${done + refused.length} of ${all} claims asked for.`
+                : all === 1
+                  ? 'The claim was asked for.'
+                  : `All ${all} claims were asked for.`}{' '}
+              <Link component={RouterLink} to={keep('/under-way')}>
+                Under way
+              </Link>{' '}
+              shows what is still being done.
+            </Typography>
+            {waiting > 0 && (
+              <LinearProgress
+                variant="determinate"
+                value={(100 * (all - waiting)) / all}
+                aria-label="How far the round is"
+              />
+            )}
+            {refused.map(({ namespace, name, detail }) => (
+              <Row key={`${namespace}/${name}`} align="baseline">
+                <Mark kind="person" />
+                <span>
+                  {namespace}/{name} was refused by the platform: {detail}
+                </span>
+              </Row>
+            ))}
+          </Column>
+        );
+      }}
+    </Fetched>
+  );
+}
+
+/** What is to be asked for: a size for all, or so much more for each. */
+function SizeOf({
+  change,
+  set,
+}: {
+  change: Exclude<RoundChange, { kind: 'delete' }>;
+  set: (change: RoundChange) => void;
+}) {
+  const value = change.kind === 'grow' ? change.to : change.by;
+  const of = (kind: 'grow' | 'grow-by', size: string): RoundChange =>
+    kind === 'grow' ? { kind, to: size } : { kind, by: size };
+  const [text, setText] = useSettled(value, (size) => set(of(change.kind, size)));
+  const size = parseQuantity(text);
+  return (
+    <>
+      <OneOf
+        label="Each of them"
+        value={change.kind}
+        options={[
+          ['grow-by', 'gets so much more'],
+          ['grow', 'gets this size'],
+        ]}
+        choose={(kind) => set(of(kind as 'grow' | 'grow-by', value))}
+        width={190}
+      />
+      <TextField
+        label="Size"
+        autoFocus
+        value={text}
+        placeholder="20Gi"
+        onChange={(e) => setText(e.target.value)}
+        error={text !== '' && !size.ok}
+        helperText={text !== '' && !size.ok ? quantityWords[size.problem] : undefined}
+        sx={{ width: 220 }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+    </>
+  );
+}
+
+/** One change of many claims: what it brings about claim by claim, before it is begun. */
+export function Round({ act, claims, close }: { act: RoundAct; claims: readonly Picked[]; close: () => void }) {
+  const [change, setChange] = useState<RoundChange>(act === 'grow' ? { kind: 'grow-by', by: '' } : { kind: 'delete' });
+  const [typed, setTyped] = useState('');
+  const [begun, setBegun] = useState<string>();
+  const size = change.kind === 'delete' ? undefined : parseQuantity(change.kind === 'grow' ? change.to : change.by);
+  const isAsked = size === undefined || (size.ok && size.bytes > 0);
+  const named = claims.map(({ namespace, name }) => ({ namespace, name }));
+  const query = useQuery({
+    queryKey: keys.round(named.map((c) => `${c.namespace}/${c.name}`).join(' '), change),
+    queryFn: () => ask('planRound', { body: { claims: named, change } }),
+    enabled: isAsked && !begun,
+    placeholderData: keepPreviousData,
+  });
+  const begin = useAct(async (plan: RoundPlan) => {
+    const round = await ask('beginRound', {
+      body: { claims: named, change, ...(plan.confirm !== null && { confirm: typed }) },
+    });
+    setBegun(round.id);
+    void refresh('claims', 'operations');
+    return { text: `${actWord(act, plan.goes)}: begun.` };
+  });
+  const isFresh = !query.isPlaceholderData && isAsked;
+  return (
+    <Sheet role="region" aria-label={act === 'grow' ? 'Grow many claims' : 'Delete many claims'}>
+      <Row gap={1.5} align="flex-start" sx={{ mb: 1 }}>
+        <Typography variant="h2" sx={{ pt: 0.75 }}>
+          {act === 'grow' ? 'Grow' : 'Delete'} {claims.length.toLocaleString('en-GB')}{' '}
+          {claims.length === 1 ? 'claim' : 'claims'}
+        </Typography>
+        {change.kind !== 'delete' && !begun && <SizeOf change={change} set={setChange} />}
+        <Fill />
+        <Button onClick={close}>Back to the list</Button>
+      </Row>
+      {begun && <Begun id={begun} />}
+      {!begun && isAsked && (
+        <Fetched query={query}>
+          {(plan) => (
+            <Column gap={1}>
+              <Row gap={1.5} align="center" wraps>
+                <Fill aria-live="polite">
+                  <Mark kind={plan.goes === 0 ? 'person' : plan.destroyed > 0 ? 'degraded' : 'settled'} />{' '}
+                  {planSentence(act, plan)}
+                </Fill>
+                {plan.confirm !== null && (
+                  <TextField
+                    label={`Type "${plan.confirm}" to destroy their data`}
+                    value={typed}
+                    onChange={(e) => setTyped(e.target.value)}
+                    sx={{ width: 300 }}
+                  />
+                )}
+                <Button
+                  variant="contained"
+                  disabled={
+                    !isFresh || plan.goes === 0 || (plan.confirm !== null && typed !== plan.confirm) || begin.isPending
+                  }
+                  onClick={() => begin.mutate(plan)}
+                >
+                  {actWord(act, plan.goes)}
+                </Button>
+              </Row>
+              <DataGrid<RoundRow>
+                rows={plan.rows}
+                columns={columns}
+                getRowId={(row) => `${row.namespace}/${row.name}`}
+                columnVisibilityModel={{ to: act === 'grow', used: act === 'delete' }}
+                density="compact"
+                rowHeight={30}
+                columnHeaderHeight={34}
+                disableColumnMenu
+                disableRowSelectionOnClick
+                hideFooter
+                sx={{ height: 430 }}
+                aria-label="What becomes of each claim"
+              />
+            </Column>
+          )}
+        </Fetched>
+      )}
+    </Sheet>
+  );
+}
