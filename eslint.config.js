@@ -35,7 +35,7 @@ const rooms = [
     'classes',
   ],
   ...['successions', 'placement', 'drafts', 'claims', 'line', 'readiness', 'reshapes', 'registration', 'findings'],
-  ...['binder', 'growth', 'rounds', 'manifests', 'http'],
+  ...['binder', 'growth', 'rounds', 'salvage', 'manifests', 'http'],
 ];
 const folders = readdirSync(new URL('apps/server/src', import.meta.url), { withFileTypes: true });
 const unlisted = folders.filter((f) => f.isDirectory() && f.name !== 'testing' && !rooms.includes(f.name));

@@ -33,6 +33,7 @@ import { ensurePeople } from './people/people';
 import type { PlatformConnector } from './platform/connector';
 import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
+import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
 import { Vault } from './secrets/vault';
 
@@ -95,6 +96,7 @@ export class Engine {
     this.works = [
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
+      new SalvageCarrier(database, platform).work,
       new RoundCarrier(database, platform, this.carry).work,
       new ReshapeCarrier(database, this.backends).work,
       this.acts.workOf(changingClass),

@@ -7,6 +7,7 @@ import { classesEndpoints } from './endpoints/classes';
 import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
 import { roundsEndpoints } from './endpoints/rounds';
+import { salvageEndpoints } from './endpoints/salvage';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
@@ -22,6 +23,7 @@ export const endpoints = {
   ...mooringsEndpoints,
   ...claimsEndpoints,
   ...roundsEndpoints,
+  ...salvageEndpoints,
   ...namespacesEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,

@@ -58,7 +58,7 @@ export const forgottenClaims = statement<{ uid: string }, [provisioner: string]>
 
 /** Reservations whose claims are gone and whose release was never begun. */
 export const orphans = statement<{ claim_uid: string }>(
-  `SELECT claim_uid FROM reservations r WHERE r.state <> 'adrift'
+  `SELECT claim_uid FROM reservations r WHERE r.state NOT IN ('adrift', 'returning')
    AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = r.claim_uid)
    AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) LIMIT 500`,
 );
@@ -66,7 +66,9 @@ export const orphans = statement<{ claim_uid: string }>(
 /** Begins the release of volumes whose grace has ended once more; gives the operations. */
 export const endGraces = statement<{ id: string }>(
   `UPDATE operations SET ${setTo(releasing, 'releasing')} WHERE ${mayGoTo(releasing, 'releasing')} AND subject IN (
-     SELECT claim_uid FROM reservations WHERE state = 'adrift' AND reclaim = 'Delete' AND keep_until <= now() LIMIT 500)
+     -- one that is being given back at this moment is locked, and not touched
+     SELECT claim_uid FROM reservations WHERE state = 'adrift' AND reclaim = 'Delete' AND NOT adopted AND keep_until <= now()
+     LIMIT 500 FOR UPDATE SKIP LOCKED)
    RETURNING id`,
 );
 

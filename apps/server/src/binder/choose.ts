@@ -32,7 +32,9 @@ export async function chooseAndReserve(
   site: string,
   operation: Operation,
 ): Promise<Operation | undefined> {
-  const chosen = await database.transaction(() => chooseUnderLocks(database, metrics, site, operation));
+  const chosen = await takeBackIfMoved(() =>
+    database.transaction(() => chooseUnderLocks(database, metrics, site, operation)),
+  );
   if ('moved' in chosen) return chosen.moved;
   const { refused, decision, tookMicros } = chosen;
   const everywhere = { ...refused, pools: corePools(await livePools(database, 'all')) };
@@ -40,6 +42,18 @@ export async function chooseAndReserve(
   return database.transaction(async () =>
     rest(database, operation, 'capacity', await keepDecision(database, operation, decision, tookMicros, remedies)),
   );
+}
+
+class MovedMeanwhile extends Error {}
+
+/** A decision about what somebody else moved on is taken back with its transaction. */
+async function takeBackIfMoved(choose: () => Promise<Chosen>): Promise<Chosen> {
+  try {
+    return await choose();
+  } catch (error) {
+    if (error instanceof MovedMeanwhile) return { moved: undefined };
+    throw error;
+  }
 }
 
 async function chooseUnderLocks(
@@ -93,6 +107,8 @@ async function chooseUnderLocks(
       payloadsOf([{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]),
     ),
   );
+  // somebody ended it meanwhile: nothing is reserved then
+  if (!moved) throw new MovedMeanwhile();
   if (claim.planned !== null) await placeTaken(database, claim);
   return { moved };
 }

@@ -25,7 +25,8 @@ export class Release {
    */
   async unmakeVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await first(reservedFor(this.database, operation.subject));
-    if (!held) return advance(this.database, releasing, operation, 'released');
+    // on its way to another claim: it is not let go of
+    if (!held || held.state === 'returning') return advance(this.database, releasing, operation, 'released');
     const fate = await this.fateOf(held);
     if (fate === 'claim-lives') return this.cancelRelease(operation);
     if (fate === 'keep') {
@@ -54,11 +55,14 @@ export class Release {
     if (claim?.metadata.uid === held.claim_uid) return 'claim-lives';
     // a volume that was never bound holds no data; keeping it would only hide it
     if (held.state === 'held' || held.state === 'made') return 'destroy';
-    const volume = await this.platform.find('v1', 'PersistentVolume', held.volume_name);
+    const volume = await this.platform.find('v1', 'PersistentVolume', held.pv_name);
+    if (held.adopted) return 'keep';
+    // a person said so, by name; a claim that holds it by now was not meant
+    if (held.destroyed_by !== null) return volume?.status?.phase === 'Bound' ? 'keep' : 'destroy';
     // claim and volume gone together is no deletion of a claim: the platform may be another one, or restored from a copy
     if (!volume || volume.spec?.persistentVolumeReclaimPolicy !== 'Delete') return 'keep';
     if (volume.status?.phase !== 'Released')
-      throw new PlatformProblem('failed', `persistent volume ${held.volume_name} is not released by the platform yet`);
+      throw new PlatformProblem('failed', `persistent volume ${held.pv_name} is not released by the platform yet`);
     // its class gives it a grace: kept until then, and asked about again
     return held.grace_over ? 'destroy' : 'keep';
   }
@@ -75,7 +79,7 @@ export class Release {
 
   async clearVolume(operation: Operation): Promise<Operation | undefined> {
     const held = await first(reservedFor(this.database, operation.subject));
-    if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.volume_name);
+    if (held) await this.platform.ensureDeleted('v1', 'PersistentVolume', held.pv_name);
     return advance(this.database, releasing, operation, 'cleared');
   }
 

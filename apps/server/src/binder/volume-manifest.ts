@@ -16,7 +16,8 @@ export interface VolumeParts {
   readonly modes: readonly string[];
   readonly volumeMode: string;
   readonly zones: readonly string[];
-  readonly claim: { readonly namespace: string; readonly name: string; readonly uid: string };
+  /** One without a uid is meant by its name. */
+  readonly claim: { readonly namespace: string; readonly name: string; readonly uid?: string };
 }
 
 /** The persistent volume that names its claim, so that the platform binds the two and nothing else. */

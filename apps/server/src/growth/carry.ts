@@ -200,7 +200,7 @@ export class GrowthCarrier {
     const claim = await this.platform.find('v1', 'PersistentVolumeClaim', name, namespace);
     if (claim?.metadata.uid !== claim_uid) return this.advance(operation, 'abandoned');
     const storage = formatQuantity(bytes(to));
-    const volume = { apiVersion: 'v1', kind: 'PersistentVolume', metadata: { name: reserved.volume_name } };
+    const volume = { apiVersion: 'v1', kind: 'PersistentVolume', metadata: { name: reserved.pv_name } };
     await this.platform.mergePatch({ ...volume, spec: { capacity: { storage } } });
     if (capacityOf(claim) >= to) return this.advance(operation, 'grown');
     const pods = await podsOf(this.database, namespace, name);

@@ -41,6 +41,8 @@ import { getPoolShape } from '../reshapes/pool-shape';
 import { listReshapes } from '../reshapes/reshape';
 import { planRound } from '../rounds/plan';
 import { beginRound, getRound } from '../rounds/rounds';
+import { listSalvage } from '../salvage/list';
+import { destroyVolume, giveBack, lengthenGrace } from '../salvage/salvage';
 import { listSuccessions, makeSuccessor } from '../successions/successor';
 import { answered, type Handlers } from './routes';
 
@@ -216,6 +218,15 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return round;
     },
     getRound: ({ params, person }) => getRound(database, person, params.id!),
+    listSalvage: ({ query, person }) => listSalvage(database, Sight.of(person), query),
+    giveBack: async ({ body, person }) => {
+      const { given, operations } = await giveBack(database, person, body);
+      await engine.begin(operations);
+      return given;
+    },
+    lengthenGrace: ({ body, person }) => lengthenGrace(database, person, body.id, body.days),
+    destroyVolume: async ({ body, person }) =>
+      engine.begin(await destroyVolume(database, person, body.id, body.confirm)),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),

@@ -5,6 +5,7 @@ export interface Change {
     | 'class'
     | 'mooring'
     | 'claim'
+    | 'volume'
     | 'pool'
     | 'limit'
     | 'person'

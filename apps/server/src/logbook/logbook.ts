@@ -20,7 +20,7 @@ export async function record(database: Database, change: Change): Promise<void> 
 
 /** What concerns namespaces: their claims and limits, whose names begin with theirs. */
 const ofNamespaces = (namespaces: readonly string[]) => ({
-  kind: ['claim', 'limit'],
+  kind: ['claim', 'limit', 'volume'],
   [Op.and]: where(fn('split_part', col('subject'), '/', 1), { [Op.in]: [...namespaces] }),
 });
 

@@ -1,3 +1,4 @@
+import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
 
@@ -16,7 +17,7 @@ class ReservationModel extends Model<InferAttributes<ReservationModel>, InferCre
   declare backendIops: number;
   declare volumeName: string;
   declare volumeId: string | null;
-  declare state: CreationOptional<'held' | 'made' | 'bound' | 'adrift'>;
+  declare state: CreationOptional<'held' | 'made' | 'bound' | 'adrift' | 'returning'>;
   declare createdAt: CreationOptional<Date>;
   /** MB/s, as the ceiling is. */
   declare throughputFloor: CreationOptional<number>;
@@ -29,6 +30,16 @@ class ReservationModel extends Model<InferAttributes<ReservationModel>, InferCre
   /** Set when the backend does not list the volume any more. */
   declare missingSince: Date | null;
   declare madeAt: Date | null;
+  /** Name of its persistent volume, where that is not the volume's own. */
+  declare pvName: string | null;
+  /** As the persistent volume had them when its claim was gone. */
+  declare modes: AccessMode[] | null;
+  declare volumeMode: VolumeMode | null;
+  declare adriftSince: Date | null;
+  /** Made by somebody else: never destroyed here. */
+  declare adopted: CreationOptional<boolean>;
+  /** Who said that it is to be destroyed before its time. */
+  declare destroyedBy: string | null;
 }
 
 export const reservations = table('reservations', ReservationModel, {
@@ -54,6 +65,12 @@ export const reservations = table('reservations', ReservationModel, {
   keepUntil: { type: DataTypes.DATE },
   missingSince: { type: DataTypes.DATE },
   madeAt: { type: DataTypes.DATE },
+  pvName: { type: DataTypes.TEXT },
+  modes: { type: DataTypes.JSONB },
+  volumeMode: { type: DataTypes.TEXT },
+  adriftSince: { type: DataTypes.DATE },
+  adopted: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
+  destroyedBy: { type: DataTypes.TEXT },
 });
 
 /** Where one copy of a volume is kept, on a cluster whose disks we choose. */

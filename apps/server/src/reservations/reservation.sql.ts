@@ -26,7 +26,13 @@ export interface Reserved {
   grace_over: boolean;
   volume_name: string;
   volume_id: string | null;
-  state: 'held' | 'made' | 'bound' | 'adrift';
+  state: 'held' | 'made' | 'bound' | 'adrift' | 'returning';
+  /** Name of its persistent volume. */
+  pv_name: string;
+  /** Made by somebody else: never destroyed here. */
+  adopted: boolean;
+  /** Who said that it is to be destroyed before its time. */
+  destroyed_by: string | null;
 }
 
 /** A copy of a volume elsewhere, under the same name, with the pool it is reserved on. */
@@ -55,7 +61,7 @@ export const furtherCopiesOfMany = statement<FurtherCopy & { claim_uid: string }
   `${copiesElsewhere} WHERE f.claim_uid = ANY($1) ORDER BY f.claim_uid, f.mode LIMIT 10000`,
 );
 
-const reserved = `SELECT r.*, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
+const reserved = `SELECT r.*, coalesce(r.pv_name, r.volume_name) AS pv_name, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
    FROM reservations r JOIN pools p ON p.id = r.pool_id`;
 
 /** What is reserved for a claim. */
@@ -67,7 +73,11 @@ export const reservedForMany = statement<Reserved, [claims: readonly string[]]>(
 
 /** Keeps the volume of a claim that is gone; its grace begins when its class gives it one. */
 export const setAdrift = statement<object, [claim: string]>(
-  `UPDATE reservations SET state = 'adrift',
+  `UPDATE reservations r SET state = 'adrift', adrift_since = coalesce(adrift_since, now()),
+     modes = coalesce((SELECT o.body #> '{spec,accessModes}' FROM platform_objects o
+       WHERE o.plural = 'persistentvolumes' AND o.name = coalesce(r.pv_name, r.volume_name)), modes),
+     volume_mode = coalesce((SELECT o.body #>> '{spec,volumeMode}' FROM platform_objects o
+       WHERE o.plural = 'persistentvolumes' AND o.name = coalesce(r.pv_name, r.volume_name)), volume_mode),
      keep_until = coalesce(keep_until, CASE WHEN grace_days > 0 THEN now() + make_interval(days => grace_days) END)
    WHERE claim_uid = $1`,
 );
