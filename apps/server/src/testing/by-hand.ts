@@ -14,6 +14,8 @@ export async function carryByHand(database: Database, work: Work, id: string, di
     try {
       const moved = await perform({ ...row.get(), state: row.state });
       if (work.kind.states[row.state]?.stays === 'wait' && moved === undefined) return;
+      // there is more to see in a while
+      if (moved !== undefined && 'againAfterS' in moved) return;
     } catch (error) {
       const then = await (work.afterFailure?.(row.get(), error) ?? afterFailure(work.kind, row.get(), error));
       if (then === 'undo' && mayMove(work.kind, row.state, work.kind.undo!))

@@ -9,7 +9,7 @@ import { Metrics } from '../metrics/metrics';
 import { Mirror } from '../mirror/mirror';
 import { mirrorStates, platformObjects } from '../mirror/mirror-model';
 import { moorings } from '../moorings/mooring-model';
-import { mayMove, type Work } from '../operations/kind';
+import { mayMove, type Kind, type Work } from '../operations/kind';
 import { operations } from '../operations/operation-model';
 import type { PlatformObject } from '../platform/connector';
 import { pools } from '../pools/pool-model';
@@ -28,6 +28,8 @@ import { beginBinding, beginRelease, onClaims } from '../binder/begin';
 import { Binder } from '../binder/binder';
 import { onClaims as onGrowingClaims } from '../growth/begin';
 import { GrowthCarrier } from '../growth/carry';
+import { SalvageCarrier } from '../salvage/carry';
+import { salvaging } from '../salvage/kind';
 import { growing } from '../growth/kind';
 import { advance } from '../operations/operations';
 
@@ -59,7 +61,8 @@ export async function makeMemoryWorlds() {
   return {
     database,
     end,
-    open: (fates: readonly Fate[], deaths: readonly boolean[]) => open(database, seen, fates, deaths),
+    open: (fates: readonly Fate[], deaths: readonly boolean[], reclaim = 'Delete') =>
+      open(database, seen, fates, deaths, reclaim),
   };
 }
 export type MemoryWorlds = Awaited<ReturnType<typeof makeMemoryWorlds>>;
@@ -93,7 +96,13 @@ const claimNamed = (name: string) => ({
 let told = 0;
 
 /** A world with claims that are pending; `fates` meet the calls to both sides in turn, `deaths` say after which steps the server dies. */
-async function open(database: Database, seen: BackendView, fates: readonly Fate[], deaths: readonly boolean[]) {
+async function open(
+  database: Database,
+  seen: BackendView,
+  fates: readonly Fate[],
+  deaths: readonly boolean[],
+  reclaimPolicy: string,
+) {
   // each world has a platform of its own
   await mirrorStates.in(database).destroy({ where: {} });
   await platformObjects.in(database).destroy({ where: {} });
@@ -105,7 +114,7 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
     where: { className: 'fast', poolId: 'kelp-nvme' },
     defaults: { className: 'fast', poolId: 'kelp-nvme', rank: 1 },
   });
-  await platform.create(storageClass as never);
+  await platform.create({ ...storageClass, reclaimPolicy } as never);
   const claims: PlatformObject[] = [];
   for (let i = 0; i < 2; i++) claims.push(await platform.create(claimNamed(`gauge-${++told}`) as never));
   const uids = claims.map((c) => c.metadata.uid!);
@@ -151,6 +160,7 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
         const works = [
           ...new Binder(database, platform, backends, metrics, site).works,
           new GrowthCarrier(database, platform, backends, metrics, site).work,
+          new SalvageCarrier(database, platform).work,
         ] as readonly Work[];
         let died = false;
         const dies = () => (died ||= --left <= 0 || (dying.shift() ?? false));
@@ -171,8 +181,9 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
   const bind = async () => {
     const { items } = await platform.list('persistentvolumes');
     for (const { metadata, spec } of items) {
-      const { name, namespace } = spec!.claimRef as { name: string; namespace: string };
-      const there = await platform.find('v1', 'PersistentVolumeClaim', name, namespace);
+      const { name, namespace, uid } = spec!.claimRef as { name: string; namespace: string; uid?: string };
+      const found = await platform.find('v1', 'PersistentVolumeClaim', name, namespace);
+      const there = uid === undefined || found?.metadata.uid === uid ? found : undefined;
       await platform.mergePatch({
         ...{ apiVersion: 'v1', kind: 'PersistentVolume', metadata: { name: metadata.name } },
         status: { phase: there ? 'Bound' : 'Released' },
@@ -180,6 +191,7 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
       const { capacity } = spec!;
       if (there && there.status?.phase !== 'Bound')
         await platform.patchClaimStatus({ ...claimAt(name), status: { phase: 'Bound', capacity } });
+      if (there) await platform.mergePatch({ ...claimAt(name), spec: { volumeName: metadata.name } });
     }
   };
   /** Asks for another size of every claim on the platform, and waits until that is seen. */
@@ -202,11 +214,13 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
       await platform.patchClaimStatus({ ...claimAt(metadata.name), status });
     }
   };
-  /** Calls every growth off that is under way. */
+  /** Calls off what is under way and can be. */
   const callOff = async () => {
-    for (const row of await begun())
-      if (row.kind === 'grow' && row.endedAt === null && mayMove(growing, row.state, 'returning'))
-        await advance(database, growing, { id: row.id, state: row.state }, 'returning', { cause: 'called off' });
+    for (const { id, kind, state, endedAt } of await begun()) {
+      const of = [growing, salvaging].find((k) => k.kind === kind) as Kind | undefined;
+      if (of && endedAt === null && mayMove(of, state, of.undo!))
+        await advance(database, of, { id, state }, of.undo!, { cause: 'called off' });
+    }
   };
   const remove = async () => {
     for (const { metadata } of claims)
@@ -241,10 +255,10 @@ async function open(database: Database, seen: BackendView, fates: readonly Fate[
   };
   const states = async () => (await begun()).map((o) => `${o.kind} ${o.state}`).sort();
   return {
-    ...{ uids, platform, carry, bind, remove, stands, states, meet, ask, growFileSystems, callOff },
+    ...{ uids, claims, platform, backend, carry, bind, remove, stands, states, meet, ask, growFileSystems, callOff },
     end: async () => {
       await mirror.stop();
-      await reservations.in(database).destroy({ where: { claimUid: uids } });
+      await reservations.in(database).destroy({ where: { volumeName: uids.map((u) => `pvc-${u}`) } });
       const { names, ...where } = { names: uids.map((u) => `pvc-${u}`), backendId: 'kelp' };
       await backendVolumes.in(database).destroy({ where: { ...where, name: names } });
     },
