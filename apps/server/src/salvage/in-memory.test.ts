@@ -76,23 +76,45 @@ test('however often answers are lost and servers die, both volumes come back, th
 }, 300_000);
 
 test('called off at any moment, each volume is adrift without a claim, or held by one; none is lost', async () => {
-  const property = fc.asyncProperty(fates, deaths, fc.integer({ min: 0, max: 7 }), async (calls, dying, steps) => {
-    const { volumes, give, carry, callOff, settle, agree, end } = await adriftWorld(calls, dying);
-    try {
-      const before = await volumes();
-      await give();
-      if (steps > 0) await carry(steps);
-      await callOff();
-      await settle();
-      await agree();
-      expect(await volumes()).toEqual(before);
-      // what is adrift can be given back again
-      await give();
-      await settle();
-      expect(await agree()).toEqual(['bound', 'bound']);
-    } finally {
-      await end();
-    }
-  });
+  const property = fc.asyncProperty(
+    fates,
+    deaths,
+    fc.integer({ min: 0, max: 7 }),
+    fc.boolean(),
+    async (calls, dying, steps, binds) => {
+      const { volumes, give, carry, bind, callOff, settle, agree, end } = await adriftWorld(calls, dying);
+      try {
+        const before = await volumes();
+        await give();
+        if (steps > 0) await carry(steps);
+        // by then the platform may have bound it
+        if (binds) await bind();
+        await callOff();
+        await settle();
+        await agree();
+        expect(await volumes()).toEqual(before);
+        // what is adrift can be given back again
+        await give();
+        await settle();
+        expect(await agree()).toEqual(['bound', 'bound']);
+      } finally {
+        await end();
+      }
+    },
+  );
   await fc.assert(property, { numRuns: 30 });
 }, 300_000);
+
+test('called off when the platform has bound it already, a volume stays with its claim', async () => {
+  const { give, carry, bind, callOff, settle, agree, end } = await adriftWorld([], []);
+  try {
+    await give();
+    await carry();
+    await bind();
+    await callOff();
+    await settle();
+    expect(await agree()).toEqual(['bound', 'bound']);
+  } finally {
+    await end();
+  }
+});
