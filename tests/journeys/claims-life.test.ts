@@ -67,3 +67,52 @@ test('a set is grown in one round, picked in the list', async () => {
     (await Promise.all(names.map((n) => caller.claim(n)))).every((d) => d.claim.provisioned === 7 * 2 ** 30),
   );
 }, 300_000);
+
+test('a set deleted by mistake comes back whole, one by one or together, and a volume of others is adopted', async () => {
+  await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 2, reclaim: 'Delete', graceDays: 7 });
+  const names = [0, 1, 2].map((i) => `data-gauges-${i}`);
+  for (const name of names) await caller.ok('POST', '/api/claims', aClaim(name, 'ledger', { size: '5Gi' }));
+  const ids: string[] = [];
+  for (const [i, name] of names.entries()) {
+    const { claim } = await caller.inState(name, 'bound');
+    world.kelp.backend.write(claim.volumeId!, (i + 1) * 2 ** 30);
+    ids.push(claim.volumeId!);
+    await eventually('written bytes are known', async () => ((await caller.claim(name)).claim.consumed ?? 0) > 0);
+    await caller.ok('DELETE', `/api/claims/tide-gauges/${name}`);
+  }
+  await browser.go('/claims');
+  await browser.click('Salvage');
+  await browser.see('3 volumes, 15 GiB promised, held by no claim. 3 of these are destroyed within 7 days.');
+  // one by itself: its row, then the button
+  await browser.clickOn(`[aria-label="Volumes that no claim holds"] [role=row][data-id]`);
+  await browser.click('Give it back');
+  await browser.see('2 volumes, 10 GiB promised');
+  // the others together
+  await browser.clickOn('.MuiDataGrid-columnHeader input[type=checkbox]');
+  await browser.click('Give 2 back to their old names');
+  await browser.see('Every volume is held by a claim.');
+  for (const [i, name] of names.entries())
+    await eventually(`${name} is as it was`, async () => {
+      const { claim } = await caller.claim(name);
+      return claim.volumeId === ids[i] && claim.consumed === (i + 1) * 2 ** 30;
+    });
+
+  const made = world.basalt.backend.create({
+    name: 'Plate archive 1987',
+    capacity: 20 * 2 ** 30,
+    pool: 'basalt-broad',
+    drives: [],
+  });
+  world.basalt.backend.write(made.volume.id, 4 * 2 ** 30);
+  await browser.see('Plate archive 1987');
+  await browser.clickOn(`[aria-label="Volumes that no claim holds"] [role=row][data-id]`);
+  await browser.choose('Namespace', 'chart-tiles');
+  await browser.type('Claim', 'plates');
+  await browser.choose('Class', 'general');
+  await browser.click('Give it to this claim');
+  await browser.see('Every volume is held by a claim.');
+  await eventually(
+    'it is held',
+    async () => (await caller.claim('plates', 'chart-tiles')).claim.volumeId === made.volume.id,
+  );
+}, 300_000);

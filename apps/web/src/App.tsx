@@ -36,6 +36,7 @@ const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const Salvage = lazy(() => import('./salvage/Salvage'));
 const UnderWay = lazy(() => import('./under-way/UnderWay'));
 
 function ChartRoom({ person }: { person: Session }) {
@@ -64,6 +65,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/classes/:name" element={<ClassDetail />} />
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
+            <Route path="/claims/salvage" element={<Salvage />} />
             <Route path="/namespaces" element={<Namespaces />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />

@@ -8,10 +8,11 @@ import { disksOf, type Inventory } from '@moorage/contract/inventory';
 import type { KeptPlan } from '@moorage/contract/moorings';
 import type { OperationPage } from '@moorage/contract/operations';
 import type { Readiness } from '@moorage/contract/readiness';
+import type { SalvagePage } from '@moorage/contract/salvage';
 import type { Reshape } from '@moorage/contract/reshapes';
 import { suggestDesign } from '@moorage/core/clusters/suggest';
 import type { RunningServer } from '../server';
-import { aClaim, aClass, Caller, eventually, makeWorld, type World } from '../testing/world';
+import { aClaim, aClass, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
 /** Every route answers as the contract says, once at least: each answer here is held to the OpenAPI document by the caller. */
 let world: World;
@@ -108,6 +109,24 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
   await ask('listNamespaces');
   await ask('deleteClaim', { ...at, query: { confirm: 'one' } });
+});
+});
+
+test('volumes that no claim holds: listed, kept longer, destroyed, given back', async () => {
+  await moorClass(ada, 'graced', ['basalt-broad'], { copies: 1, reclaim: 'Delete', graceDays: 7 });
+  const ids: string[] = [];
+  for (const name of ['lost-1', 'lost-2']) {
+    await ada.ok('POST', '/api/claims', aClaim(name, 'graced', { size: '1Gi' }));
+    ids.push((await ada.inState(name, 'bound')).claim.uid);
+    await ada.ok('DELETE', `/api/claims/tide-gauges/${name}`);
+  }
+  await eventually('both are adrift', async () => {
+    const { rows } = await ask<SalvagePage>('listSalvage', { query: { q: 'lost-' } });
+    return rows.length === 2;
+  });
+  await ask('lengthenGrace', { body: { id: ids[0], days: 1 } });
+  await ask('giveBack', { body: { volumes: [{ id: ids[0], namespace: 'tide-gauges', name: 'lost-1' }] } });
+  await ask('destroyVolume', { body: { id: ids[1], confirm: 'lost-2' } });
 });
 
 test('backends: probed, registered, looked at, changed, forgotten', async () => {

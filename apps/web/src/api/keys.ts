@@ -34,6 +34,7 @@ export const keys = {
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
+  salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,
   operations: {

@@ -7,11 +7,11 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const touched: Record<Topic, readonly Concept[]> = {
-  backends: ['backends', 'placement', 'line', 'inventory', 'readiness', 'growth', 'round'],
+  backends: ['backends', 'salvage', 'placement', 'line', 'inventory', 'readiness', 'growth', 'round'],
   pools: ['backends', 'placement', 'growth', 'round'],
   classes: ['classes', 'placement', 'grants', 'growth', 'round'],
   moorings: ['placement', 'classes', 'plans'],
-  claims: ['claims', 'line', 'growth', 'round', 'classes', 'grants', 'plans', 'operations'],
+  claims: ['claims', 'salvage', 'line', 'growth', 'round', 'classes', 'grants', 'plans', 'operations'],
   namespaces: ['namespaces', 'placement', 'growth', 'round'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],

@@ -119,11 +119,14 @@ export default function Claims() {
       title="Claims"
       question="Who has a volume, who has none, and why?"
       actions={
-        may && (
-          <Button variant="contained" onClick={() => setMaking('claim')}>
-            New claim
-          </Button>
-        )
+        <>
+          <Button onClick={() => go('/claims/salvage')}>Salvage</Button>
+          {may && (
+            <Button variant="contained" onClick={() => setMaking('claim')}>
+              New claim
+            </Button>
+          )}
+        </>
       }
     >
       <Column gap={1.25} sx={{ height: '100%' }}>

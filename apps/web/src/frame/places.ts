@@ -8,5 +8,8 @@ export const places = [
   { path: '/namespaces', name: 'Namespaces', key: 'n' },
 ] as const;
 
-/** Beside the course: reached from the head, from wherever one is. */
-export const besides = [{ path: '/under-way', name: 'Under way', key: 'u' }] as const;
+/** Beside the course: reached from the head, or from the place it belongs to. */
+export const besides = [
+  { path: '/under-way', name: 'Under way', key: 'u' },
+  { path: '/claims/salvage', name: 'Salvage', key: 's' },
+] as const;

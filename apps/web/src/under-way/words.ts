@@ -61,6 +61,7 @@ export function pathOf({ kind, about }: OperationRow): string | undefined {
   switch (kind) {
     case 'bind':
     case 'grow':
+    case 'salvage':
       return `/claims/${about}`;
     case 'reshape':
       return `/backends/${about.split('/')[0]}`;

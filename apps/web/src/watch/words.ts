@@ -232,8 +232,8 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
       return {
         title: `${plural(number('volumes'), 'volume is', 'volumes are')} adrift on ${subject}`,
         detail: `No claim holds ${number('volumes') === 1 ? 'it' : 'them'}; ${sizeText(number('consumed'))} written, ${sizeText(number('bytes'))} promised.`,
-        remedy: 'See them',
-        path: `/backends/${subject}?see=volumes`,
+        remedy: 'Give them back',
+        path: '/claims/salvage',
       };
   }
 }
