@@ -64,6 +64,9 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   operation_id: uuid,
   'acts.id': uuid,
   'act_steps.state': () => 'asked',
+  round_id: uuid,
+  'rounds.id': uuid,
+  'round_claims.state': () => 'done',
   'operations.id': uuid,
   'operations.stopped': (i) => (i === 0 ? 'refused' : null),
   'operations.unit': () => 'bytes',
@@ -123,7 +126,7 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
 }
 
 /** Tables in an order in which each comes after those that it refers to. */
-const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations'];
+const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations', 'rounds'];
 
 /** Puts rows into every table, whichever there are. */
 async function fill(database: Database): Promise<void> {

@@ -110,7 +110,6 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listNamespaces');
   await ask('deleteClaim', { ...at, query: { confirm: 'one' } });
 });
-});
 
 test('volumes that no claim holds: listed, kept longer, destroyed, given back', async () => {
   await moorClass(ada, 'graced', ['basalt-broad'], { copies: 1, reclaim: 'Delete', graceDays: 7 });
