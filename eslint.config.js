@@ -34,7 +34,18 @@ const rooms = [
     'moorings',
     'classes',
   ],
-  ...['successions', 'placement', 'drafts', 'claims', 'line', 'readiness', 'reshapes', 'registration', 'findings'],
+  ...[
+    'successions',
+    'placement',
+    'drafts',
+    'claims',
+    'line',
+    'lookup',
+    'readiness',
+    'reshapes',
+    'registration',
+    'findings',
+  ],
   ...['binder', 'growth', 'rounds', 'salvage', 'manifests', 'http'],
 ];
 const folders = readdirSync(new URL('apps/server/src', import.meta.url), { withFileTypes: true });

@@ -1,13 +1,14 @@
-import { moorClass } from '@moorage/server/testing/world';
+import { aClaim, moorClass, type Caller, type World } from '@moorage/server/testing/world';
 import type { Browser } from './browser';
 import { beginJourney } from './journey';
 
 let browser: Browser;
+let caller: Caller;
+let world: World;
 let end: () => Promise<void>;
 beforeAll(async () => {
-  const journey = await beginJourney();
-  ({ browser, end } = journey);
-  await moorClass(journey.caller, 'general', ['basalt-broad'], { copies: 1 });
+  ({ browser, caller, world, end } = await beginJourney());
+  await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
 });
 afterAll(() => end?.());
 
@@ -44,4 +45,20 @@ test('the box at the top finds by part of a name and carries out commands; g and
   await browser.find('[role=gridcell]');
   await browser.driver.actions().sendKeys('?').perform();
   await browser.see('find, or a command');
+  await browser.driver.actions().sendKeys(Key.ESCAPE).perform();
+
+  // a disk by its device path leads to the claims whose copies lie on it
+  await moorClass(caller, 'copied', ['kelp-nvme'], { copies: 2 });
+  await caller.ok('POST', '/api/claims', aClaim('on-disks', 'copied', { size: '2Gi' }));
+  await caller.inState('on-disks', 'bound');
+  const [{ disk }] = (await world.rows<{ disk: string }>('SELECT disk FROM reservation_copies LIMIT 1')) as [
+    { disk: string },
+  ];
+  await browser.go('/watch');
+  await browser.find('nav[aria-label=Places]');
+  await browser.driver.actions().sendKeys('/').perform();
+  await browser.driver.actions().sendKeys(`/dev/disk/by-id/nvme-${disk}`).perform();
+  await browser.see('the claims on it');
+  await browser.driver.actions().sendKeys(Key.ENTER).perform();
+  await browser.see('on-disks');
 }, 300_000);

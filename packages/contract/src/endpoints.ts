@@ -8,6 +8,7 @@ import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
 import { roundsEndpoints } from './endpoints/rounds';
 import { salvageEndpoints } from './endpoints/salvage';
+import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
@@ -23,6 +24,7 @@ export const endpoints = {
   ...mooringsEndpoints,
   ...claimsEndpoints,
   ...roundsEndpoints,
+  ...lookupEndpoints,
   ...salvageEndpoints,
   ...namespacesEndpoints,
   ...operationsEndpoints,

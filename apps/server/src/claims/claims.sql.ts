@@ -78,7 +78,13 @@ const stubborn = 5;
 
 const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
    AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
-     OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.volume_id ILIKE $3)
+     OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.backend_id || '/' || c.volume_id ILIKE $3
+     -- a disk or a node of its copies
+     OR c.uid IN (SELECT rc.claim_uid FROM reservation_copies rc WHERE rc.disk ILIKE $3 OR rc.node ILIKE $3)
+     -- a pod that uses it, its application, its node
+     OR (c.namespace, c.name) IN (SELECT p.namespace, pv #>> '{persistentVolumeClaim,claimName}'
+       FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv
+       WHERE p.plural = 'pods' AND (p.name ILIKE $3 OR p.body #>> '{spec,nodeName}' ILIKE $3 OR p.body #>> '{metadata,ownerReferences,0,name}' ILIKE $3)))
    AND ($4::text[] IS NULL OR c.namespace = ANY($4))`;
 
 const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => {

@@ -108,6 +108,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
   await ask('listNamespaces');
+  await ask('lookUp', { query: { q: 'route' } });
   await ask('deleteClaim', { ...at, query: { confirm: 'one' } });
 });
 

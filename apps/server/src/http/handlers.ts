@@ -21,6 +21,7 @@ import { findLine } from '../line/line';
 import { endedChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
+import { lookUp } from '../lookup/lookup';
 import { listLogbook, record } from '../logbook/logbook';
 import { makeFromManifest } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
@@ -227,6 +228,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     lengthenGrace: ({ body, person }) => lengthenGrace(database, person, body.id, body.days),
     destroyVolume: async ({ body, person }) =>
       engine.begin(await destroyVolume(database, person, body.id, body.confirm)),
+    lookUp: ({ query, person }) => lookUp(database, Sight.of(person), query.q),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),

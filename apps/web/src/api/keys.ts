@@ -30,11 +30,11 @@ export const keys = {
     page: (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>
       ['claims', 'page', query] as const,
     one: (namespace: string, name: string) => ['claims', 'one', namespace, name] as const,
-    found: (q: string) => ['claims', 'found', q] as const,
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
   salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
+  lookup: (q: string) => ['lookup', q] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,
   operations: {

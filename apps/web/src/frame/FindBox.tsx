@@ -1,20 +1,20 @@
 import { Autocomplete, TextField } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useEffect, useRef, useState } from 'react';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
-import { useBackends } from '../api/queries';
-import { stateWords } from '../claims/words';
 import { useGo, useSelected } from './address';
+import { detailOf, placeOf } from './found-words';
 import { besides, places } from './places';
 
-interface Found {
+interface Choice {
+  readonly key: string;
   readonly label: string;
   readonly detail: string;
   readonly act: () => void;
 }
 
-/** Finds claims by any name or identifier of either world, and carries out commands. `/` or Ctrl-K leads here. */
+/** Finds everything by any name or identifier of either world, and carries out commands. `/` or Ctrl-K leads here. */
 export function FindBox() {
   const [text, setText] = useState('');
   const box = useRef<HTMLDivElement>(null);
@@ -32,44 +32,48 @@ export function FindBox() {
     return () => window.removeEventListener('keydown', onKey);
   }, []);
   const q = text.trim();
+  const [settled, setSettled] = useState('');
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(q), 120);
+    return () => clearTimeout(timer);
+  }, [q]);
   const { data } = useQuery({
-    queryKey: keys.claims.found(q),
-    queryFn: () => ask('listClaims', { query: { limit: 8, sort: 'name', direction: 'asc', q } }),
-    enabled: q.length > 1,
+    queryKey: keys.lookup(settled),
+    queryFn: () => ask('lookUp', { query: { q: settled } }),
+    enabled: settled.length > 1,
+    placeholderData: keepPreviousData,
   });
-  const { data: backends } = useBackends();
-  const commands: Found[] = [
-    ...[...places, ...besides].map(({ name, path }) => ({
-      label: `Go to ${name}`,
-      detail: 'place',
-      act: () => go(path),
-    })),
-    { label: 'New claim', detail: 'command', act: () => go('/claims?new=claim') },
-    { label: 'New class', detail: 'command', act: () => go('/classes/new') },
-    { label: 'Register a backend', detail: 'command', act: () => go('/backends/new') },
-    { label: 'Node readiness', detail: 'command', act: () => go('/backends/readiness') },
-    ...(backends ?? []).map(({ id }) => ({ label: `See ${id}`, detail: 'backend', act: () => go(`/backends/${id}`) })),
-  ].filter((c) => c.label.toLowerCase().includes(q.toLowerCase()));
-  const claims: Found[] = (q.length > 1 ? (data?.claims ?? []) : []).map((c) => ({
-    label: `${c.namespace}/${c.name}`,
-    detail: `claim, ${stateWords[c.state]}`,
-    act: () => select(`${c.namespace}/${c.name}`),
+  const commands: Choice[] = [
+    ...[...places, ...besides].map(({ name, path }) => ({ label: `Go to ${name}`, detail: 'place', path })),
+    { label: 'New claim', detail: 'command', path: '/claims?new=claim' },
+    { label: 'New class', detail: 'command', path: '/classes/new' },
+    { label: 'Register a backend', detail: 'command', path: '/backends/new' },
+    { label: 'Node readiness', detail: 'command', path: '/backends/readiness' },
+  ]
+    .filter((c) => c.label.toLowerCase().includes(q.toLowerCase()))
+    .map(({ path, ...c }) => ({ ...c, key: c.label, act: () => go(path) }));
+  const found: Choice[] = (q.length > 1 ? (data ?? []) : []).map((f) => ({
+    key: `${f.kind}/${f.of}/${f.name}`,
+    label: f.kind === 'claim' ? `${f.of}/${f.name}` : f.name,
+    detail: detailOf(f),
+    // a claim fills the Line where one is; all others are shown at their place
+    act: () => (f.kind === 'claim' ? select(`${f.of}/${f.name}`) : go(placeOf(f))),
   }));
   return (
-    <Autocomplete<Found>
+    <Autocomplete<Choice>
       forcePopupIcon={false}
       openOnFocus
       noOptionsText="Nothing has this in its name or identifiers."
-      options={[...claims, ...commands]}
+      options={[...found, ...commands]}
       filterOptions={(all) => all}
       getOptionLabel={(o) => o.label}
-      getOptionKey={(o) => o.label + o.detail}
-      isOptionEqualToValue={(a, b) => a.label === b.label}
+      getOptionKey={(o) => o.key}
+      isOptionEqualToValue={(a, b) => a.key === b.key}
       inputValue={text}
       onInputChange={(_e, value, reason) => setText(reason === 'reset' ? '' : value)}
       value={null}
-      onChange={(_e, found) => {
-        found?.act();
+      onChange={(_e, choice) => {
+        choice?.act();
         setText('');
         box.current?.querySelector('input')?.blur();
       }}
@@ -77,7 +81,7 @@ export function FindBox() {
       autoHighlight
       sx={{ width: 420, maxWidth: '40vw' }}
       renderOption={({ key: _key, ...props }, o) => (
-        <li {...props} key={o.label + o.detail}>
+        <li {...props} key={o.key}>
           <span style={{ flex: 1 }}>{o.label}</span>
           <span style={{ color: 'var(--second-ink)', fontSize: 12 }}>{o.detail}</span>
         </li>
@@ -85,7 +89,7 @@ export function FindBox() {
       renderInput={(params) => (
         <TextField
           {...params}
-          placeholder="Find a claim, a volume, an identifier, or a command   ( / )"
+          placeholder="Find anything by name or identifier, or a command   ( / )"
           slotProps={{
             ...params.slotProps,
             htmlInput: { ...params.slotProps?.htmlInput, 'aria-label': 'Find or command' },

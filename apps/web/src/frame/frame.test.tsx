@@ -1,8 +1,9 @@
 import type { LineLink } from '@moorage/contract/claims';
+import { foundKinds, type Found } from '@moorage/contract/lookup';
 import { waitFor, within } from '@testing-library/react';
 import { FakeServer, Refused, screen, show } from '../testing/render';
-import { aClaimPage, aClaimRow } from '../testing/rows';
 import { FindBox } from './FindBox';
+import { detailOf, placeOf } from './found-words';
 import { Line } from './Line';
 
 const link = (kind: LineLink['kind'], name: string, part: Partial<LineLink> = {}): LineLink => ({
@@ -70,8 +71,8 @@ describe('the Line', () => {
 });
 
 describe('the find box', () => {
-  const drawn = (claims = [aClaimRow('level-log')]) => {
-    const server = new FakeServer({ listClaims: () => aClaimPage(claims), listBackends: () => [] });
+  const drawn = (found: Found[] = [{ kind: 'claim', name: 'level-log', of: 'tide-gauges', by: null }]) => {
+    const server = new FakeServer({ lookUp: () => found });
     return { server, ...show(<FindBox />, { at: '/watch' }) };
   };
   const box = () => screen.getByLabelText<HTMLInputElement>('Find or command');
@@ -82,7 +83,8 @@ describe('the find box', () => {
     await user.click(await screen.findByText('tide-gauges/level-log'));
     expect(window.location.search).toBe('?line=tide-gauges%2Flevel-log');
     expect(box().value).toBe('');
-    expect(server.of('listClaims').at(-1)!.query).toMatchObject({ q: 'level', limit: '8' });
+    // not once for each letter
+    expect(server.of('lookUp').map((c) => c.query)).toEqual([{ q: 'level' }]);
   });
 
   test('carries a command out by Enter', async () => {
@@ -104,8 +106,22 @@ describe('the find box', () => {
   test('one letter asks the server nothing; what nothing has is said', async () => {
     const { user, server } = drawn([]);
     await user.type(box(), 'q');
-    expect(server.of('listClaims')).toEqual([]);
+    expect(server.of('lookUp')).toEqual([]);
     await user.type(box(), 'qqq');
     expect(await screen.findByText('Nothing has this in its name or identifiers.')).toBeTruthy();
+  });
+
+  test('what is no claim leads to its place: a disk to the claims on it', async () => {
+    const disk: Found = { kind: 'disk', name: 'eui.0025', of: 'kelp', by: 'quay-03' };
+    const { user } = drawn([disk]);
+    await user.type(box(), '/dev/disk/by-id/nvme-eui.0025');
+    await user.click(await screen.findByText('disk of kelp, in quay-03: the claims on it'));
+    expect(window.location.pathname + window.location.search).toBe('/claims?q=eui.0025');
+  });
+
+  test.each(foundKinds)('a %s has a place and a word', (kind) => {
+    const found: Found = { kind, name: 'a', of: 'b', by: 'c' };
+    expect(placeOf(found)).toMatch(/^\/[a-z]/);
+    expect(detailOf(found)).toMatch(/[a-z]{3}/);
   });
 });
