@@ -196,6 +196,12 @@ export const claimQuerySchema = z.object({
   limit: z.coerce.number().int().min(1).max(500).default(100),
 });
 export type ClaimQuery = z.infer<typeof claimQuerySchema>;
+/** All claims of a filter, in one text. */
+export const claimExportQuerySchema = claimQuerySchema
+  .omit({ cursor: true, limit: true })
+  .extend({ format: z.enum(['csv', 'json']).default('csv') });
+export type ClaimExportQuery = z.infer<typeof claimExportQuerySchema>;
+
 export const claimPageSchema = z.object({
   claims: z.array(claimRowSchema),
   total: z.int(),

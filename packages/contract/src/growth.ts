@@ -42,6 +42,3 @@ export type GrowthAnswer = z.infer<typeof growthAnswerSchema>;
 
 export const growthQuerySchema = z.object({ size: sizeTextSchema });
 export const growthRequestSchema = z.object({ size: sizeTextSchema });
-
-/** Where a growth under way stands. */
-export const growthStates = ['deciding', 'waiting', 'asking', 'writing', 'seeing', 'returning'] as const;

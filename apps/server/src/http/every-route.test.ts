@@ -96,6 +96,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   const { claim } = await ada.inState('one', 'bound');
   await ask('getClaim', at);
   await ask('listClaims', { query: { q: 'one', sort: 'size' } });
+  await ask('exportClaims', { query: { q: 'one' } });
   await ask('getLine', { query: { claim: claim.volumeName! } });
   await ask('getGrowth', { ...at, query: { size: '9Gi' } });
   await ask('growClaim', { ...at, body: { size: '6Gi' } });

@@ -7,6 +7,7 @@ import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
+import { exportClaims } from '../claims/export';
 import { changeClass } from '../classes/change';
 import { createClass, deleteClass, makeDefault } from '../classes/classes';
 import { listClasses, listForeignClasses } from '../classes/listing';
@@ -203,6 +204,11 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
     placementState: ({ person }) => placementState(database, site, Sight.of(person)),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
+    exportClaims: async ({ query, person, response }): Promise<typeof answered> => {
+      response.attachment(`claims.${query.format}`);
+      await exportClaims(database, Sight.of(person), query, response);
+      return answered;
+    },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
     getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),

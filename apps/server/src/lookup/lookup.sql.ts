@@ -4,7 +4,7 @@ import { statement } from '../database/statement';
 /** Of each kind at most. */
 const most = 6;
 /** What begins with the text comes before what has it elsewhere. */
-const one = (select: string) => `(${select} ORDER BY (name ILIKE $2) DESC, name LIMIT ${most})`;
+const one = (select: string) => `(SELECT * FROM (${select}) k ORDER BY (k.name ILIKE $2) DESC, k.name LIMIT ${most})`;
 
 /**
  * Everything with a text in its name or identifiers, a few of each kind. `$1`: the pattern that finds it anywhere, `$2` the one for

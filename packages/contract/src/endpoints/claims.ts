@@ -1,6 +1,7 @@
 import { z } from 'zod';
 import {
   claimDetailSchema,
+  claimExportQuerySchema,
   claimPageSchema,
   claimQuerySchema,
   claimRowSchema,
@@ -19,6 +20,13 @@ export const claimsEndpoints = {
     allowed: reading,
     query: claimQuerySchema,
     response: claimPageSchema,
+  },
+  exportClaims: {
+    method: 'get',
+    path: '/api/claims/export',
+    summary: 'All claims of a filter as CSV or JSON; sizes in bytes',
+    allowed: reading,
+    query: claimExportQuerySchema,
   },
   createClaim: {
     method: 'post',

@@ -1,0 +1,82 @@
+import { once } from 'node:events';
+import type { ClaimExportQuery, ClaimRow } from '@moorage/contract/claims';
+import { stringify as csv } from 'csv-stringify/sync';
+import type { Writable } from 'node:stream';
+import type { Database } from '../database/database';
+import type { Sight } from '../people/sight';
+import { listClaims } from './claims';
+
+const pageSize = 500;
+
+/** What the list shows, as the columns of a table. Sizes are bytes. */
+const columns: readonly (readonly [head: string, of: (claim: ClaimRow) => string | number | null])[] = [
+  ['namespace', (c) => c.namespace],
+  ['claim', (c) => c.name],
+  ['class', (c) => c.className],
+  ['state', (c) => c.state],
+  ['requested_bytes', (c) => c.requested],
+  ['provisioned_bytes', (c) => c.provisioned],
+  ['written_bytes', (c) => c.consumed],
+  ['access_modes', (c) => c.modes.join(' ')],
+  ['volume_mode', (c) => c.volumeMode],
+  ['pool', (c) => c.pool],
+  ['backend', (c) => c.backend],
+  ['volume', (c) => c.volumeName],
+  ['backend_volume', (c) => c.volumeId],
+  ['made_at', (c) => c.createdAt],
+  ['uid', (c) => c.uid],
+];
+
+/** All claims that a filter lets through, a page at a time: however many there are, few are held at once. */
+async function* allClaims(database: Database, sight: Sight, query: ClaimExportQuery): AsyncGenerator<ClaimRow> {
+  let cursor: string | undefined;
+  do {
+    const page = await listClaims(database, sight, { ...query, cursor, limit: pageSize });
+    yield* page.claims;
+    cursor = page.next ?? undefined;
+  } while (cursor !== undefined);
+}
+
+const waitToWrite = async (to: Writable, text: string): Promise<void> => {
+  if (!to.write(text)) await Promise.race([once(to, 'drain'), once(to, 'close')]);
+};
+
+/** The texts of an answer, one after the other. */
+async function* textsOf(claims: AsyncGenerator<ClaimRow>, format: ClaimExportQuery['format']): AsyncGenerator<string> {
+  if (format === 'csv') {
+    const rowOf = (cells: readonly (string | number | null)[]) =>
+      // a cell that a table would take for a formula is written as text
+      csv([cells], { escape_formulas: true, record_delimiter: 'windows' });
+    yield rowOf(columns.map(([head]) => head));
+    for await (const claim of claims) yield rowOf(columns.map(([, of]) => of(claim)));
+    return;
+  }
+  let before = '[\n';
+  for await (const claim of claims) {
+    yield before + JSON.stringify(claim);
+    before = ',\n';
+  }
+  yield before === '[\n' ? '[]\n' : '\n]\n';
+}
+
+/** Writes all claims of a filter as CSV or JSON, as fast as they are taken. What fails half way ends the answer short, so that nobody takes it for whole. */
+export async function exportClaims(
+  database: Database,
+  sight: Sight,
+  query: ClaimExportQuery,
+  to: Writable,
+): Promise<void> {
+  const texts = textsOf(allClaims(database, sight, query), query.format);
+  const first = await texts.next();
+  const second = await texts.next();
+  try {
+    for (const text of [first, second]) if (!text.done) await waitToWrite(to, text.value);
+    for await (const text of texts) {
+      if (to.destroyed) return;
+      await waitToWrite(to, text);
+    }
+    to.end();
+  } catch (error) {
+    to.destroy(error as Error);
+  }
+}
