@@ -5,7 +5,7 @@ import { Caller, eventuallyHolds, moorClass } from '@moorage/server/testing/worl
 import type { ClassRow } from '@moorage/contract/classes';
 import type { MooringRow } from '@moorage/contract/moorings';
 import type { RunningServer } from '@moorage/server/server';
-import { By, Key } from 'selenium-webdriver';
+import { By, error as failure, Key, until as untilIt } from 'selenium-webdriver';
 import type { Browser } from './browser';
 import { beginJourney } from './journey';
 
@@ -200,18 +200,31 @@ test('pools are moored, dragged into another order, and claims tried until one i
   }
   await until('the cell', '[data-cell="ledger/kelp-nvme"]', 'lands here');
   await until('the class', 'tbody th', 'more of 100 GiB');
-  const [grip, goal] = [
-    await browser.find('[data-grip="ledger/basalt-swift"]'),
-    await browser.find('[data-cell="ledger/kelp-nvme"]'),
-  ];
-  const actions = browser.driver.actions();
-  await actions
-    .move({ origin: grip })
-    .press()
-    .move({ origin: grip, x: 12, y: 2 })
-    .move({ origin: goal })
-    .release()
-    .perform();
+  const first = By.css('[data-cell="ledger/basalt-swift"][data-mooring="1st"]');
+  // figures that come late move the grid: what was let go of beside its goal is dragged again, as one would
+  await browser.driver.wait(
+    async () => {
+      const grip = await browser.find('[data-grip="ledger/basalt-swift"]');
+      const goal = await browser.find('[data-cell="ledger/kelp-nvme"]');
+      const actions = browser.driver.actions();
+      await actions
+        .move({ origin: grip })
+        .press()
+        .move({ origin: grip, x: 12, y: 2 })
+        .move({ origin: goal })
+        .release()
+        .perform();
+      try {
+        await browser.driver.wait(untilIt.elementLocated(first), 5000);
+        return true;
+      } catch (error) {
+        if (error instanceof failure.TimeoutError) return false;
+        throw error;
+      }
+    },
+    60_000,
+    'basalt-swift cannot be dragged to the first place',
+  );
   await browser.find('[data-cell="ledger/basalt-swift"][data-mooring="1st"]');
   await eventuallyHolds('the order', async () =>
     expect(await orderOf('ledger')).toEqual(['basalt-swift', 'kelp-nvme']),

@@ -1,21 +1,30 @@
 import { Button } from '@mui/material';
 import { DataGrid, type GridSortModel } from '@mui/x-data-grid';
-import type { ClaimPage, ClaimRow } from '@moorage/contract/claims';
+import type { ClaimDetail, ClaimPage, ClaimRow } from '@moorage/contract/claims';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { ask } from '../api/client';
 import { useClaims } from '../api/queries';
 import { useAddress, useGo, useInAddress, useSelected } from '../frame/address';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
+import { saveText } from '../parts/save';
 import { Empty, Failed } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { columns, sortOf } from './claim-columns';
 import { ClaimFilters } from './ClaimFilters';
+import { manifestsText } from './manifest-of';
 import { NewClaim } from './NewClaim';
 import { Column, Fill, Row } from '../parts/layout';
 import { Round } from './Round';
 import type { RoundAct } from './round-words';
 import { mostPicked, usePicked, type Picking } from './usePicked';
+
+/** Where all claims of a filter are had as one text. */
+function exportPath(query: Readonly<Record<string, string | undefined>>): string {
+  const given = Object.entries(query).flatMap(([key, value]) => (value ? [[key, value]] : []));
+  return `/api/claims/export?${new URLSearchParams(given).toString()}`;
+}
 
 type Cursors = readonly (string | undefined)[];
 
@@ -47,6 +56,18 @@ function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined;
 function Bar({ picking, total, begin }: { picking: Picking; total: number; begin: (act: RoundAct) => void }) {
   const { picked, clear } = picking;
   const pickAll = useAct(picking.pickAll);
+  const save = useAct(async () => {
+    const found: ClaimDetail[] = [];
+    // a few at once: a thousand questions in one breath would keep others waiting
+    for (let i = 0; i < picked.length; i += 8)
+      found.push(
+        ...(await Promise.all(
+          picked.slice(i, i + 8).map(({ namespace, name }) => ask('getClaim', { params: { namespace, name } })),
+        )),
+      );
+    saveText('claims.yaml', manifestsText(found), 'application/yaml');
+    return { text: `${found.length} ${found.length === 1 ? 'manifest is' : 'manifests are'} saved as claims.yaml.` };
+  });
   const all = Math.min(total, mostPicked);
   return (
     <Row gap={1.5} align="center" role="toolbar" aria-label="With the picked claims" sx={{ fontSize: 13.5 }}>
@@ -55,6 +76,9 @@ function Bar({ picking, total, begin }: { picking: Picking; total: number; begin
       </span>
       <Button onClick={() => begin('grow')}>Grow them</Button>
       <Button onClick={() => begin('delete')}>Delete them</Button>
+      <Button disabled={save.isPending} onClick={() => save.mutate(undefined)}>
+        Save their manifests
+      </Button>
       {picked.length < all && (
         <Button disabled={pickAll.isPending} onClick={() => pickAll.mutate(undefined)}>
           {total > mostPicked
@@ -121,6 +145,17 @@ export default function Claims() {
       actions={
         <>
           <Button onClick={() => go('/claims/salvage')}>Salvage</Button>
+          {(['csv', 'json'] as const).map((format) => (
+            <Button
+              key={format}
+              component="a"
+              href={exportPath({ namespace, className, state, q, sort: sortOf[sort], direction, format })}
+              download
+              title={`All claims of this filter as ${format.toUpperCase()}, sizes in bytes`}
+            >
+              {format.toUpperCase()}
+            </Button>
+          ))}
           {may && (
             <Button variant="contained" onClick={() => setMaking('claim')}>
               New claim

@@ -52,6 +52,15 @@ export const columns: GridColDef<ClaimRow>[] = [
     renderCell: ({ row }) => <Size bytes={row.provisioned} />,
   },
   {
+    field: 'consumed',
+    headerName: 'Written',
+    width: 78,
+    align: 'right',
+    headerAlign: 'right',
+    sortable: false,
+    renderCell: ({ row }) => <Size bytes={row.consumed} />,
+  },
+  {
     field: 'reason',
     headerName: 'Where, or why not',
     flex: 1,

@@ -96,6 +96,33 @@ test('claims are picked in the list, all that the filter lets through as well, a
   expect(screen.queryByRole('toolbar')).toBeNull();
 });
 
+test('the manifests of those that are picked are saved as one text; all of the filter is had as CSV and JSON', async () => {
+  const made: Blob[] = [];
+  URL.createObjectURL = (blob: Blob) => {
+    made.push(blob);
+    return 'blob:x';
+  };
+  URL.revokeObjectURL = () => undefined;
+  const manifest = {
+    metadata: { name: 'a', namespace: 'tide-gauges', uid: 'u' },
+    spec: { storageClassName: 'ledger' },
+  };
+  const server = new FakeServer({
+    listClaims: () => aClaimPage([aClaimRow('a')]),
+    listClasses: () => [],
+    listNamespaces: () => [],
+    getClaim: () => ({ manifest }),
+  });
+  show(<Claims />, { at: '/claims?q=a', person: maren });
+  await userEvent.click((await screen.findAllByRole('checkbox', { name: 'Select row' }))[0]!);
+  await userEvent.click(screen.getByRole('button', { name: 'Save their manifests' }));
+  await screen.findByText('1 manifest is saved as claims.yaml.');
+  expect(server.of('getClaim').map((c) => c.params)).toEqual([{ namespace: 'tide-gauges', name: 'a' }]);
+  expect([made.length, made[0]!.type]).toEqual([1, 'application/yaml']);
+  const [csv] = screen.getAllByRole<HTMLAnchorElement>('link', { name: 'CSV' });
+  expect(csv!.getAttribute('href')).toBe('/api/claims/export?q=a&sort=created&direction=desc&format=csv');
+});
+
 test('a viewer picks nothing', async () => {
   new FakeServer({ listClaims: () => aClaimPage([aClaimRow('a')]), listClasses: () => [], listNamespaces: () => [] });
   show(<Claims />, { at: '/claims', person: { ...maren, role: 'viewer' } });
