@@ -220,6 +220,17 @@ export const claimDetailSchema = z.object({
     otherReplicas: z.int(),
   }),
   decisions: z.array(decisionSchema),
+  /** What was done for it, step by step, the first first. */
+  timeline: z.array(
+    z.object({
+      at: z.string(),
+      /** What is done, and the step of it, as people read it. */
+      title: z.string(),
+      words: z.string(),
+      /** Seconds until the next step of the same; null while it lasts. */
+      seconds: z.number().nullable(),
+    }),
+  ),
   manifest: z.unknown(),
 });
 export type ClaimDetail = z.infer<typeof claimDetailSchema>;

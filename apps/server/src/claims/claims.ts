@@ -7,6 +7,8 @@ import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { noteMade } from '../mirror/mirror';
 import { namesOf } from '../mirror/mirrored';
+import type { Work } from '../operations/kind';
+import { operations } from '../operations/operation-model';
 import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -193,12 +195,14 @@ export async function getClaim(
   sight: Sight,
   namespace: string,
   name: string,
+  works: readonly Work[] = [],
 ): Promise<ClaimDetail> {
   const row = await getStored(database, sight, namespace, name);
-  const [made, usedBy, [claim]] = await Promise.all([
+  const [made, usedBy, [claim], timeline] = await Promise.all([
     decisions.in(database).findAll({ where: { claimUid: row.uid }, order: [['id', 'DESC']], limit: 20 }),
     usersOf(database, row),
     withNearest(database, [row]),
+    timelineOf(database, row.uid, works),
   ]);
   return {
     claim: claim!,
@@ -209,8 +213,37 @@ export async function getClaim(
       trace: d.trace,
       remedies: d.remedies,
     })),
+    timeline,
     manifest: row.body,
   };
+}
+
+const mostOperations = 30;
+
+/** What was done for a claim, step by step: of the operations about it that are kept, each step with how long it took. */
+async function timelineOf(database: Database, uid: string, works: readonly Work[]): Promise<ClaimDetail['timeline']> {
+  const rows = await operations.in(database).findAll({
+    attributes: ['kind', 'createdAt', 'steps'],
+    where: { subject: uid },
+    order: [['createdAt', 'DESC']],
+    limit: mostOperations,
+    raw: true,
+  });
+  return rows
+    .flatMap(({ kind: name, createdAt, steps }) => {
+      const kind = works.find((w) => w.kind.kind === name)?.kind;
+      const all = [{ state: kind?.begins ?? '', at: createdAt.toISOString() }, ...steps];
+      return all.map(({ state, at }, i) => {
+        const next = all[i + 1];
+        return {
+          at: new Date(at).toISOString(),
+          title: kind?.title ?? name,
+          words: kind?.states[state]?.words ?? state,
+          seconds: next ? Math.max(0, (Date.parse(next.at) - Date.parse(at)) / 1000) : null,
+        };
+      });
+    })
+    .sort((a, b) => (a.at < b.at ? -1 : a.at > b.at ? 1 : 0));
 }
 
 /** Who binds claims. */

@@ -99,6 +99,24 @@ test('a claim grows by the form: reserved, on the backend, on the platform, and 
   });
 });
 
+test('what was done for a claim is told step by step, in its order', async () => {
+  const { timeline } = await caller.claim('g-form');
+  expect(timeline.map((t) => `${t.title}: ${t.words}`)).toEqual([
+    'Binding a claim: chooses its pool',
+    'Binding a claim: volume is being made',
+    'Binding a claim: persistent volume is being written',
+    'Binding a claim: the platform binds it',
+    'Binding a claim: bound',
+    'Growing a claim: looks whether it fits',
+    'Growing a claim: volume is being made larger',
+    'Growing a claim: the platform is told',
+    'Growing a claim: waits for its node to grow the file system',
+    'Growing a claim: grown',
+  ]);
+  expect(timeline.every((t) => t.seconds === null || (t.seconds >= 0 && t.seconds < 90))).toBe(true);
+  expect(timeline.filter((t) => t.seconds === null)).toHaveLength(2);
+});
+
 test('a request that is changed on the platform grows the claim as well, and one changed again meanwhile is followed to its end', async () => {
   await bound('g-kube', 'plain', '10Gi');
   podFor('g-kube');

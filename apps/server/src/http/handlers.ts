@@ -211,7 +211,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
-    getClaim: ({ params, person }) => getClaim(database, Sight.of(person), params.namespace!, params.name!),
+    getClaim: ({ params, person }) =>
+      getClaim(database, Sight.of(person), params.namespace!, params.name!, engine.works),
     deleteClaim: ({ params, query, person }) =>
       deleteClaim(database, platform, claimAt(params), query.confirm, person.name),
     getGrowth: ({ params, query, person }) => outlookOf(database, site, Sight.of(person), claimAt(params), query.size),

@@ -88,10 +88,15 @@ export const standing = (kind: Kind, state: string) => {
 
 const text = (word: string): string => `'${word.replace(/'/g, "''")}'`;
 
+/** Notes when a row came to a state, unless it was there already: what is decided again and again is one step. */
+export const stepTo = (state: string, at = ''): string =>
+  `steps = CASE WHEN ${at}state = ${state} OR jsonb_array_length(${at}steps) >= 100 THEN ${at}steps
+     ELSE ${at}steps || jsonb_build_array(jsonb_build_object('state', ${state}, 'at', clock_timestamp())) END`;
+
 /** For the `SET` of a statement: everything that changes in a row when it comes to a state. */
 export function setTo<S extends string>(kind: Kind<S>, to: S, waitingFor = 'NULL', at = ''): string {
   const { resting, ended, holds } = standing(kind, to);
-  return `state = ${text(to)}, resting = ${resting}, ended_at = ${ended ? 'now()' : 'NULL'}, holds = ${holds === null ? 'NULL' : text(holds)},
+  return `state = ${text(to)}, ${stepTo(text(to), at)}, resting = ${resting}, ended_at = ${ended ? 'now()' : 'NULL'}, holds = ${holds === null ? 'NULL' : text(holds)},
     waiting_for = ${waitingFor}, stopped = ${ended ? 'NULL' : `CASE ${at}stopped WHEN 'paused' THEN 'paused' END`}, error = NULL, attempts = 0, next_attempt_at = NULL, updated_at = now()`;
 }
 

@@ -46,6 +46,8 @@ export class StoredOperation extends Model<InferAttributes<StoredOperation>, Inf
   declare runner: CreationOptional<number | null>;
   /** Somebody asked for another look while it was being worked on. */
   declare again: CreationOptional<boolean>;
+  /** When it came to each of its states after the first, in their order; times as text. */
+  declare steps: CreationOptional<{ state: string; at: string }[]>;
   declare createdAt: CreationOptional<Date>;
   declare updatedAt: CreationOptional<Date>;
 }
@@ -79,6 +81,7 @@ export const operations = table(
     movedSince: { type: DataTypes.DATE },
     runner: { type: DataTypes.INTEGER },
     again: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
+    steps: { type: DataTypes.JSONB, allowNull: false, defaultValue: [] },
     createdAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
     updatedAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   },

@@ -1,6 +1,7 @@
 import { relaxed } from '../database/relaxed.sql';
 import { statement } from '../database/statement';
 import { runnerIsDead } from '../live/living.sql';
+import { stepTo } from './kind';
 import type { Operation } from './operation';
 
 /** What a runner knows of an operation. */
@@ -54,7 +55,7 @@ export const moveOn = statement<
     cause: string | undefined,
   ]
 >(
-  `UPDATE operations SET state = $3, resting = $4, ended_at = CASE WHEN $5 THEN now() END, holds = $6, waiting_for = $7,
+  `UPDATE operations SET state = $3, ${stepTo('$3::text')}, resting = $4, ended_at = CASE WHEN $5 THEN now() END, holds = $6, waiting_for = $7,
      decision_id = coalesce($8, decision_id), cause = coalesce($9, cause), stopped = CASE WHEN NOT $5 AND stopped = 'paused' THEN stopped END,
      attempts = 0, error = NULL, next_attempt_at = NULL, updated_at = now()
    WHERE id = $1 AND state = $2 RETURNING ${operationFields}`,

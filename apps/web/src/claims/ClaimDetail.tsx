@@ -18,6 +18,7 @@ import { deletionAsked, fateWords, usersWords } from './deletion-words';
 import { claimSentence, standing } from './words';
 import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
+import { Timeline } from './Timeline';
 import { Trace } from './Trace';
 import { Column, Row, Sheet } from '../parts/layout';
 
@@ -191,6 +192,7 @@ function Body({ detail }: { detail: Detail }) {
           </Typography>
         )}
       </Sheet>
+      <Timeline timeline={detail.timeline} />
     </Column>
   );
 }

@@ -23,6 +23,7 @@ const detail = (claim: ClaimRow, part: Partial<Detail> = {}): Detail => ({
   claim,
   usedBy: { pods: [], application: null, otherReplicas: 0 },
   decisions: [decision()],
+  timeline: [],
   manifest: {},
   ...part,
 });
@@ -201,4 +202,34 @@ test('a class without a mooring, and a claim that nobody decided yet, are told a
   const bare = { state: 'nothing-fits' as const, pool: null, volumeName: null, volumeId: null, reason: reason() };
   await drawn(detail(aClaimRow('level-log', bare), { decisions: [decision({ winner: undefined, candidates: [] })] }));
   expect(screen.getByText('The class has no mooring: no pool was tried.')).toBeTruthy();
+});
+
+test('what was done for it is told step by step, the last first, with how long each took', async () => {
+  const step = (seconds: number, words: string, took: number | null) => ({
+    ...{
+      at: `2026-11-26T10:00:${String(seconds).padStart(2, '0')}.000Z`,
+      title: 'Binding a claim',
+      words,
+      seconds: took,
+    },
+  });
+  const many = Array.from({ length: 9 }, (_, i) => step(10 + i, `step ${i}`, 1));
+  const timeline = [
+    step(1, 'chooses its pool', 0.012),
+    step(2, 'volume is being made', 95),
+    ...many,
+    step(40, 'bound', null),
+  ];
+  const { user } = await drawn(detail(aClaimRow('level-log'), { timeline }));
+  const rows = () =>
+    screen
+      .getAllByRole('row')
+      .map((r) => r.textContent ?? '')
+      .filter((t) => t.includes('Binding a claim'));
+  expect([rows().length, rows()[0]]).toEqual([8, expect.stringMatching(/bound–$/)]);
+  await user.click(screen.getByRole('button', { name: 'Show all 12 steps' }));
+  expect(rows().slice(-2)).toEqual([
+    expect.stringMatching(/volume is being made2 min$/),
+    expect.stringMatching(/chooses its pool0.012 s$/),
+  ]);
 });
