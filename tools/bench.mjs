@@ -135,6 +135,22 @@ async function binding() {
   ]);
 }
 
+async function growing() {
+  say('growing: a thousand claims in one round, beside the calls to their backend (about two minutes)');
+  const { measureGrowing } = await import('./lib/growing-bench.mjs');
+  const r = await around(['basalt', 'kelp'], measureGrowing);
+  table(`Growing ${r.claims.toLocaleString('en-GB')} claims in one round`, [
+    ['planned', `${r.planMs.toFixed(0)} ms`, `${r.goes.toLocaleString('en-GB')} of them fit`],
+    ['asked to the last that has its size', `${r.seconds.toFixed(1)} s`, r.right ? 'all have it' : 'NOT all have it'],
+    [
+      "sum of the backend's calls",
+      `${r.callsS.toFixed(1)} s`,
+      'several at once: each is as long as it took beside the others',
+    ],
+    ['ratio', r.ratio.toFixed(2), 'wanted: within 1.5'],
+  ]);
+}
+
 async function besideSlow() {
   say('one slow backend: the others beside it, in turns with it quick (about a minute)');
   const { measureBesideSlow } = await import('./lib/slow-bench.mjs');
@@ -235,7 +251,7 @@ async function kills() {
 }
 
 /** All of them, or those named on the command line; numbers there are a seed and a count. */
-const parts = { decisions, trying, placing, binding, slow: besideSlow, vast, bodies, fuzz, kills };
+const parts = { decisions, trying, placing, binding, growing, slow: besideSlow, vast, bodies, fuzz, kills };
 const numbers = process.argv
   .slice(2)
   .filter((word) => /^\d+$/.test(word))

@@ -5,7 +5,7 @@ const resident = (pid, field) =>
   Math.round(Number(new RegExp(`${field}:\\s+(\\d+)`).exec(readFileSync(`/proc/${pid}/status`, 'utf8'))[1]) / 1024);
 
 /** Sum of the seconds the server spent in calls of these kinds, from its own metrics. */
-async function callSeconds(url, kinds) {
+export async function callSeconds(url, kinds) {
   const text = await fetch(`${url}/metrics`).then((r) => r.text());
   let sum = 0;
   for (const [, labels, value] of text.matchAll(/^moorage_call_seconds_sum\{([^}]*)\} (\S+)$/gm))
