@@ -1,7 +1,7 @@
-import { once } from 'node:events';
 import type { ClaimExportQuery, ClaimRow } from '@moorage/contract/claims';
 import { stringify as csv } from 'csv-stringify/sync';
 import type { Writable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import type { Database } from '../database/database';
 import type { Sight } from '../people/sight';
 import { listClaims } from './claims';
@@ -37,10 +37,6 @@ async function* allClaims(database: Database, sight: Sight, query: ClaimExportQu
   } while (cursor !== undefined);
 }
 
-const waitToWrite = async (to: Writable, text: string): Promise<void> => {
-  if (!to.write(text)) await Promise.race([once(to, 'drain'), once(to, 'close')]);
-};
-
 /** The texts of an answer, one after the other. */
 async function* textsOf(claims: AsyncGenerator<ClaimRow>, format: ClaimExportQuery['format']): AsyncGenerator<string> {
   if (format === 'csv') {
@@ -59,7 +55,10 @@ async function* textsOf(claims: AsyncGenerator<ClaimRow>, format: ClaimExportQue
   yield before === '[\n' ? '[]\n' : '\n]\n';
 }
 
-/** Writes all claims of a filter as CSV or JSON, as fast as they are taken. What fails half way ends the answer short, so that nobody takes it for whole. */
+/**
+ * Writes all claims of a filter as CSV or JSON, as fast as they are taken. What is refused is refused before anything is written;
+ * what fails half way cuts the connection, so that nobody takes the answer for whole.
+ */
 export async function exportClaims(
   database: Database,
   sight: Sight,
@@ -67,16 +66,16 @@ export async function exportClaims(
   to: Writable,
 ): Promise<void> {
   const texts = textsOf(allClaims(database, sight, query), query.format);
-  const first = await texts.next();
-  const second = await texts.next();
+  // the first is the head of a table; the second comes of the first page
+  const begun = [await texts.next(), await texts.next()];
+  const all = async function* () {
+    for (const text of begun) if (!text.done) yield text.value;
+    yield* texts;
+  };
   try {
-    for (const text of [first, second]) if (!text.done) await waitToWrite(to, text.value);
-    for await (const text of texts) {
-      if (to.destroyed) return;
-      await waitToWrite(to, text);
-    }
-    to.end();
+    await pipeline(all, to);
   } catch (error) {
-    to.destroy(error as Error);
+    // whoever asked has gone
+    if ((error as NodeJS.ErrnoException).code !== 'ERR_STREAM_PREMATURE_CLOSE') throw error;
   }
 }

@@ -158,7 +158,7 @@ export async function destroyVolume(
     const where = { claimUid: id, state: 'adrift' as const, adopted: false };
     const [marked] = await reservations.in(database).update({ destroyedBy: person.name }, { where });
     const release = await operations.in(database).findOne({ where: { kind: 'release', subject: id }, raw: true });
-    if (marked !== 1 || !release)
+    if (marked !== 1 || !release || release.endedAt === null)
       return refuse(
         'not-now',
         'Not in this state',
