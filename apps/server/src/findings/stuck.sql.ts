@@ -19,5 +19,14 @@ export const stuckClaims = statement<Stuck, [namespaces: readonly string[] | nul
      (array_agg(namespace || '/' || name ORDER BY created_at))[1:${mostNamed}] AS some
    FROM claims WHERE ($1::text[] IS NULL OR namespace = ANY($1))
      AND (state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'held-back', 'stopped') OR (state = 'retrying' AND attempts >= 5))
-   GROUP BY 1, 2 LIMIT 200`,
+   GROUP BY 1, 2
+   UNION ALL
+   -- bound, and refused the size they ask for
+   SELECT r.class_name, 'cannot-grow', count(*), coalesce(sum(o.size_bytes - r.bytes), 0)::bigint, min(op.created_at),
+     (array_agg(r.namespace || '/' || r.claim_name ORDER BY op.created_at))[1:${mostNamed}]
+   FROM operations op JOIN reservations r ON r.claim_uid = op.subject
+   JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
+   WHERE op.kind = 'grow' AND op.ended_at IS NULL AND (op.stopped = 'refused' OR op.state = 'waiting')
+     AND ($1::text[] IS NULL OR r.namespace = ANY($1))
+   GROUP BY 1 LIMIT 200`,
 );

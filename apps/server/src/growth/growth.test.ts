@@ -1,4 +1,5 @@
 import type { ClaimRow } from '@moorage/contract/claims';
+import type { FindingRow } from '@moorage/contract/findings';
 import type { GrowthAnswer } from '@moorage/contract/growth';
 import type { OperationPage, OperationRow } from '@moorage/contract/operations';
 import type { KubeObject } from '@moorage/standins/platform/store';
@@ -146,6 +147,11 @@ test('what does not fit is refused beforehand with its remedies; asked for all t
     growth: { waitingFor: 'capacity', failed: { check: { rule: 'class-quota' } } },
   });
   expect(onBackends('g-limit')).toEqual([10 * GiB]);
+  const found = await eventually('it is a finding', async () => {
+    const findings = await caller.ok<FindingRow[]>('GET', '/api/findings');
+    return findings.find((f) => f.id === 'claims-stuck:plain:cannot-grow');
+  });
+  expect(found).toMatchObject({ weight: 1, facts: { bytes: 50 * GiB, some: ['tide-gauges/g-limit'] } });
   await caller.ok('PUT', '/api/namespaces/tide-gauges/limit/plain', { bytes: null });
   podFor('g-limit');
   await until('g-limit', 'has grown', (c) => c.provisioned === 60 * GiB && c.growth === null);

@@ -2,6 +2,7 @@ import type { FindingRow } from '@moorage/contract/findings';
 import { fireEvent, waitFor, within } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
 import Watch from './Watch';
+import { findingWords } from './words';
 
 const finding = (part: Partial<FindingRow> = {}): FindingRow => ({
   ...{ id: 'f-1', kind: 'no-default-class', subject: 'classes', weight: 1, facts: {} },
@@ -95,4 +96,11 @@ test('a viewer finds the remedy and no buttons', async () => {
   await screen.findAllByRole('region');
   expect(screen.queryByRole('button', { name: 'Set aside' })).toBeNull();
   expect(screen.getAllByRole('link').length).toBeGreaterThan(0);
+});
+
+test('claims that cannot grow are told as such, and lead to those that have a volume', () => {
+  const facts = { state: 'cannot-grow', claims: 2, bytes: 50 * 2 ** 30, some: ['a/b', 'a/c'] };
+  const words = findingWords({ kind: 'claims-stuck', subject: 'ledger', facts });
+  expect(words).toMatchObject({ title: '2 claims of ledger cannot grow', path: '/claims?state=bound&class=ledger' });
+  expect(words.detail).toMatch(/^50 GiB more asked for/);
 });

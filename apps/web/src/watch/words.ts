@@ -21,8 +21,8 @@ export interface FindingWords {
 const percent = (share: number): string => `${Math.round(share * 100)} %`;
 const plural = (n: number, one: string, many: string): string => `${n.toLocaleString('en-GB')} ${n === 1 ? one : many}`;
 
-const claimsPath = (some: readonly string[], claims: number, className: string): string =>
-  claims === 1 && some[0] ? `/claims/${some[0]}` : `/claims?state=unbound${className ? `&class=${className}` : ''}`;
+const claimsPath = (some: readonly string[], claims: number, className: string, state = 'unbound'): string =>
+  claims === 1 && some[0] ? `/claims/${some[0]}` : `/claims?state=${state}${className ? `&class=${className}` : ''}`;
 
 /** What a finding says: to what it happened, what follows, and the one step that helps. */
 export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' | 'subject' | 'facts'>): FindingWords {
@@ -146,15 +146,18 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
               ? 'keep failing'
               : state === 'stopped'
                 ? 'have stopped'
-                : 'fit nowhere';
+                : state === 'cannot-grow'
+                  ? 'cannot grow'
+                  : 'fit nowhere';
       const reckoned = state === 'nothing-fits';
       return {
         title: `${plural(number('claims'), 'claim', 'claims')}${subject ? ` of ${subject}` : ''} ${number('claims') === 1 ? why.replace('have', 'has').replace('keep', 'keeps').replace('fit', 'fits').replace('ask', 'asks') : why}`,
-        detail: `${sizeText(number('bytes'))} asked for.${some()}`,
+        detail: `${sizeText(number('bytes'))} ${state === 'cannot-grow' ? 'more ' : ''}asked for.${some()}`,
         remedy: reckoned
           ? `See what would bind ${number('claims') === 1 ? 'it' : 'them'}`
           : `See ${number('claims') === 1 ? 'why it waits' : 'why they wait'}`,
-        path: claimsPath(list('some'), number('claims'), subject),
+        // those that cannot grow have a volume: the list of claims without one does not hold them
+        path: claimsPath(list('some'), number('claims'), subject, state === 'cannot-grow' ? 'bound' : 'unbound'),
       };
     }
     case 'export-misses-node':
