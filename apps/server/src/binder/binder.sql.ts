@@ -11,9 +11,12 @@ import { binding, releasing } from './kinds';
 export interface ClaimAndClass {
   body: PlatformObject;
   zones: ClassManifest | null;
+  /** Labels of its namespace. */
+  labels: Readonly<Record<string, string>> | null;
 }
 export const claimAndClass = statement<ClaimAndClass, [uid: string]>(
-  `SELECT o.body, c.body AS zones FROM platform_objects o
+  `SELECT o.body, c.body AS zones, n.body #> '{metadata,labels}' AS labels FROM platform_objects o
+   LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = o.namespace
    LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    WHERE o.plural = 'persistentvolumeclaims' AND o.uid = $1`,
 );

@@ -47,6 +47,8 @@ describe('a claim that fits', () => {
       capacity: 80 * GiB,
       raidType: 'RAID1Triple',
       serviceClass: 'iops-5000',
+      // whose it is, for who looks after the backend
+      shownAs: expect.stringMatching(/^tide-gauges\/level-log, team \w+/) as unknown,
     });
     expect(new Set(volume!.copies.map((c) => world.kelp.backend.drive(c.drive).node)).size).toBe(3);
     const pv = world.platform.store.get('persistentvolumes', undefined, claim.volumeName!);

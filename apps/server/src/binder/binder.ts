@@ -25,6 +25,7 @@ import { BackendProblem, type BackendVolume } from '../swordfish/connector';
 import { claimAndClass, noteVolumeMade, noteVolumeWritten, type ClaimAndClass } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
+import { shownAs } from './shown-as';
 import { persistentVolume } from './volume-manifest';
 import { noteBound } from './begin';
 import { binding, releasing, type BindState, type ReleaseState } from './kinds';
@@ -102,6 +103,8 @@ export class Binder {
     const manifest = claim?.zones ?? (await findMirrored(this.database, 'storageclasses', held.class_name))?.body;
     const storageClass = manifest && storageClassOf(manifest as PlatformObject);
     const isFirst = this.intended.delete(operation.id);
+    const { namespace, claim_name: name } = held;
+    const said = shownAs({ namespace, name, ...claim?.body.metadata }, claim?.labels);
     const make = (at: { backend_id: string; pool_id: string; path: string; bytes: number }, cls = storageClass) =>
       this.ensureVolume(
         held,
@@ -109,6 +112,7 @@ export class Binder {
         disks.filter((d) => d.poolId === at.pool_id),
         cls,
         isFirst,
+        said,
       );
     let made: BackendVolume;
     const copies: { mode: FurtherCopy['mode']; backend: string; volume: string }[] = [];
@@ -163,6 +167,7 @@ export class Binder {
     disks: readonly { disk: string; node: string }[],
     storageClass: StorageClass | undefined,
     isFirst: boolean,
+    said: string,
   ): Promise<BackendVolume> {
     const backend = await this.backends.connector(at.backend_id);
     const known = isFirst ? undefined : await backend.findVolume(held.volume_name);
@@ -171,6 +176,7 @@ export class Binder {
       return await this.metrics.timed(at.backend_id, 'volume made', () =>
         backend.createVolume({
           name: held.volume_name,
+          shownAs: said,
           poolPath: at.path,
           bytes: at.bytes,
           // what the claim tuned is in what was reserved for it

@@ -73,6 +73,8 @@ export interface NewBackendVolume {
   readonly disks: readonly { readonly id: string; readonly node: string }[];
   readonly iopsCeiling?: number;
   readonly bytesPerSecondCeiling?: number;
+  /** The name that people see there, beside its own. */
+  readonly shownAs?: string;
   readonly compressed?: boolean;
   readonly deduplicated?: boolean;
 }

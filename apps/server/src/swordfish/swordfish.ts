@@ -116,6 +116,7 @@ export class SwordfishConnector implements BackendConnector {
     const serviceClass = await this.classFor(asked);
     const { location, data } = await this.http.call('create volume', 'POST', volumes, {
       Name: asked.name,
+      ...(asked.shownAs !== undefined && { DisplayName: asked.shownAs }),
       CapacityBytes: asked.bytes,
       ProvisioningPolicy: 'Thin',
       Encrypted: asked.encrypted,

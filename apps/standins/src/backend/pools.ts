@@ -10,6 +10,7 @@ import { collection, link, root } from './service-views';
 
 interface VolumeBody {
   Name?: string;
+  DisplayName?: string;
   CapacityBytes?: number;
   RAIDType?: string;
   Encrypted?: boolean;
@@ -180,6 +181,7 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
       encrypted: body.Encrypted,
       drives: (body.Links?.Drives ?? []).map((d) => lastPart(d) ?? ''),
       serviceClass: lastPart(body.Links?.ClassOfService),
+      shownAs: body.DisplayName,
     });
     res.status(202).location(at.task(task.id)).json(view.task(task));
   });

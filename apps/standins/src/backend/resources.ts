@@ -58,6 +58,8 @@ export interface NewVolume {
   readonly encrypted?: boolean;
   readonly drives: readonly string[];
   readonly serviceClass?: string;
+  /** The name that people see. */
+  readonly shownAs?: string;
 }
 
 export interface BoxEvent {

@@ -140,6 +140,7 @@ export class Volumes extends Drives {
       raidType: asked.raidType ?? pool.raidTypes[0]!,
       encrypted: asked.encrypted ?? encrypts,
       serviceClass: asked.serviceClass,
+      ...(asked.shownAs !== undefined && { shownAs: asked.shownAs }),
       state: 'Starting',
       copies: drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),
     };
