@@ -29,6 +29,14 @@ beforeAll(async () => {
   await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 90 * 2 ** 30 });
   await caller.inState('level-log', 'bound');
   await caller.inState('tile-share', 'nothing-fits');
+  await caller.ok('POST', '/api/claims/tide-gauges/level-log/growth', { size: '200Gi' });
+  await moorClass(caller, 'kept', ['basalt-broad'], { copies: 1, reclaim: 'Retain' });
+  await caller.ok('POST', '/api/claims', {
+    ...{ namespace: 'ferry-desk', name: 'lost-log', className: 'kept', size: '2Gi' },
+    ...{ modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' },
+  });
+  await caller.inState('lost-log', 'bound', 'ferry-desk');
+  await caller.ok('DELETE', '/api/claims/ferry-desk/lost-log');
   await browser.signIn();
 });
 afterAll(() => end?.());
@@ -56,6 +64,8 @@ const places: readonly (readonly [string, string, string])[] = [
   ['New claim', '/claims?new=claim', 'form'],
   ['a bound claim', '/claims/tide-gauges/level-log', '[aria-label="Trace of the decision"]'],
   ['a claim that fits nowhere', '/claims/tide-gauges/tile-share', '[aria-label="What would bind it"]'],
+  ['a claim that cannot grow', '/claims/tide-gauges/level-log', '[aria-label="What would let it grow"]'],
+  ['Salvage', '/claims/salvage', '[role=row][data-id]'],
   ['Namespaces', '/namespaces', '[data-cell="tide-gauges/ledger"]'],
 ];
 

@@ -42,7 +42,7 @@ test('however often answers are lost and servers die, each volume is grown once,
       await end();
     }
   });
-  await fc.assert(property, { numRuns: 30 });
+  await fc.assert(property, { numRuns: 20 });
 }, 300_000);
 
 test('called off at any moment, what is reserved is what the backend has, and the platform is told of no less', async () => {
@@ -66,7 +66,7 @@ test('called off at any moment, what is reserved is what the backend has, and th
       await end();
     }
   });
-  await fc.assert(property, { numRuns: 30 });
+  await fc.assert(property, { numRuns: 20 });
 }, 300_000);
 
 test('deleted at any moment of its growth, a claim leaves nothing behind', async () => {
@@ -83,5 +83,5 @@ test('deleted at any moment of its growth, a claim leaves nothing behind', async
       await end();
     }
   });
-  await fc.assert(property, { numRuns: 30 });
+  await fc.assert(property, { numRuns: 20 });
 }, 300_000);

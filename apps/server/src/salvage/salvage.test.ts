@@ -215,6 +215,23 @@ test('called off on its way, the volume is adrift as it was, and the claim that 
   expect(onPlatform('s-off')).toBeUndefined();
 });
 
+test('a volume goes to no namespace beyond its limit; within its own it is counted already', async () => {
+  const row = await lost('s-limit');
+  await caller.ok('PUT', '/api/namespaces/wave-model/limit', { bytes: 9 * GiB });
+  const far = await give([{ id: row.id, namespace: 'wave-model', name: 's-far' }]);
+  expect(far).toMatchObject({
+    begun: [],
+    refused: [{ detail: expect.stringContaining('may take 9 GiB more') as unknown }],
+  });
+  const [{ used }] = (await world.rows<{ used: number }>(
+    `SELECT sum(bytes)::float AS used FROM reservations WHERE namespace = 'tide-gauges'`,
+  )) as [{ used: number }];
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: used });
+  expect((await give([{ id: row.id, namespace: 'tide-gauges', name: 's-limit' }])).refused).toEqual([]);
+  await holding('s-limit');
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: null });
+});
+
 test('a namespace owner sees and takes what was of the own namespaces, and nothing of others', async () => {
   const row = await lost('s-theirs');
   const ivo = await new Caller(server.url).signIn('ivo');

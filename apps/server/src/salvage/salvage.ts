@@ -1,12 +1,16 @@
 import { createHash } from 'node:crypto';
 import type { Person } from '@moorage/contract/people';
 import type { GiveBack, GivenBack } from '@moorage/contract/salvage';
+import { sizeText } from '@moorage/core/sizes/display';
+import { usedInNamespaces } from '../binder/choose.sql';
 import type { Database } from '../database/database';
+import { lockNamespace } from '../database/locks.sql';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { operations } from '../operations/operation-model';
 import { beginOperations } from '../operations/operations';
 import { Sight } from '../people/sight';
+import { limits } from '../namespaces/limit-model';
 import { Refusal } from '../refusals/refusal';
 import { releasing } from '../binder/kinds';
 import { advance } from '../operations/operations';
@@ -46,13 +50,14 @@ export async function giveBack(
     const known = new Map((await adriftByIds(database, sight.namespaces, ids)).map((v) => [v.id, v]));
     const leaving = new Set((await beingReleased(database, ids)).map((r) => r.subject));
     const given: GivenBack = { begun: [], refused: [] };
+    const rooms = await roomsFor(database, wishes);
     for (const wish of wishes) {
       const volume = known.get(wish.id);
       const detail =
         obstacle(volume, wish, sight) ??
-        (leaving.has(wish.id)
-          ? 'It is being let go of at this moment: look again.'
-          : await take(database, volume!, wish));
+        (leaving.has(wish.id) ? 'It is being let go of at this moment: look again.' : undefined) ??
+        rooms.refusal(volume!, wish) ??
+        (await take(database, volume!, wish));
       if (detail !== undefined) given.refused.push({ id: wish.id, detail });
       else given.begun.push({ id: wish.id, operation: await begin(database, person, volume!, wish) });
     }
@@ -60,6 +65,30 @@ export async function giveBack(
       await announce(database, [{ topic: 'operations' }, { topic: 'claims' }, { topic: 'findings' }]);
     return { given, operations: given.begun.map((b) => b.operation) };
   });
+}
+
+/** What the namespaces that volumes are to go to may still take; a volume that stays in its own is counted there already. */
+async function roomsFor(database: Database, wishes: readonly Wish[]) {
+  const namespaces = [...new Set(wishes.map((w) => w.namespace))].sort();
+  for (const namespace of namespaces) await lockNamespace(database, namespace);
+  const kept = await limits.in(database).findAll({ where: { namespace: namespaces }, limit: 10_000, raw: true });
+  const used = await usedInNamespaces(database, namespaces);
+  const left = kept.map(({ namespace, className, bytes }) => {
+    const own = used.filter((u) => u.namespace === namespace && (className === '' || u.class_name === className));
+    return { namespace, className, bytes: bytes - own.reduce((sum, u) => sum + u.bytes, 0) };
+  });
+  return {
+    refusal: (volume: StoredAdrift, wish: Wish): string | undefined => {
+      if (volume.namespace === wish.namespace) return undefined;
+      const cls = volume.class_name ?? wish.className ?? '';
+      const counted = left.filter((l) => l.namespace === wish.namespace && ['', cls].includes(l.className));
+      const full = counted.find((l) => l.bytes < volume.bytes);
+      if (full)
+        return `${wish.namespace} may take ${sizeText(Math.max(0, full.bytes))} more${full.className && ` of ${full.className}`}, and the volume has ${sizeText(volume.bytes)}: raise its limit first.`;
+      for (const l of counted) l.bytes -= volume.bytes;
+      return undefined;
+    },
+  };
 }
 
 /** Holds the volume for its claim; what stands in the way, if anything. */

@@ -1,17 +1,20 @@
 import type { NewClaim } from '@moorage/contract/claims';
-import { sizeText } from '@moorage/core/sizes/display';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
-import { useMemo } from 'react';
+import { useContext, useMemo } from 'react';
 import { usePlacement } from '../api/queries';
+import { poolLines } from '../classes/pool-lines';
 import { Mark } from '../marks/Mark';
 import type { TriedClaim } from '../moorings/trial';
 import { useTrial } from '../moorings/useTrial';
 import { failureSentence } from '../moorings/check-words';
 import { Row } from '../parts/layout';
+import { PersonContext } from '../parts/person';
+import { landingSentence } from './words';
 
 /** Where the claim would land if it were made now. */
 export function Forecast({ draft }: { draft: NewClaim }) {
   const { data: state } = usePlacement();
+  const currency = useContext(PersonContext)?.currency ?? '';
   const size = parseQuantity(draft.size);
   const bytes = size.ok ? size.bytes : 0;
   const mode = draft.modes[0]!;
@@ -38,12 +41,13 @@ export function Forecast({ draft }: { draft: NewClaim }) {
     return <Line kind="person" text="It would name no class, and there is no default class: it would stay pending." />;
   if (!decision) return null;
   if (decision.winner) {
-    const got = decision.provisioned!;
     const waits = cls?.binding === 'WaitForFirstConsumer';
+    const name = state.pools.find((p) => p.id === decision.winner)?.name;
+    const per100GiB = cls ? poolLines(cls, state).find((l) => l.pool === name)?.price : null;
     return (
       <Line
         kind={waits ? 'waiting' : 'settled'}
-        text={`${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${decision.winner}, provisioned as ${sizeText(got)}${got > bytes ? ` (asked ${sizeText(bytes)}; the pool gives whole GiB)` : ''}.`}
+        text={landingSentence(decision, bytes, waits, per100GiB ?? null, currency)}
       />
     );
   }

@@ -4,7 +4,7 @@ import { claimMarks, claimStates, type ClaimRow } from '@moorage/contract/claims
 import { changeCost, changeSentence, changesSentence } from './change-words';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from '../moorings/check-words';
 import { aReason } from '../testing/rows';
-import { claimSentence, stateWords } from './words';
+import { claimSentence, landingSentence, stateWords } from './words';
 
 const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
   rule,
@@ -155,4 +155,14 @@ describe('words for claims', () => {
       'There is no class "ledgr". Was "ledger" meant?',
     );
   });
+});
+
+test('where a claim would land is said with what would be next and what it would cost', () => {
+  const decision = { winner: 'kelp-nvme', runnerUp: 'basalt-swift', provisioned: (80 * GiB) as never };
+  expect(landingSentence(decision, 79.5 * GiB, false, 21, 'EUR')).toBe(
+    'It would land on kelp-nvme, provisioned as 80 GiB (asked 79.5 GiB; the pool gives whole GiB). basalt-swift would be next. About 16.80 EUR a month.',
+  );
+  expect(landingSentence({ ...decision, runnerUp: undefined }, 80 * GiB, true, null, 'EUR')).toBe(
+    'Once its first pod is scheduled, it would land on kelp-nvme, provisioned as 80 GiB. No other pool would take it.',
+  );
 });

@@ -1,4 +1,7 @@
 import { claimMarks, type ClaimRow, type ClaimState } from '@moorage/contract/claims';
+import type { Decision } from '@moorage/core/placement/decide';
+import { GiB } from '@moorage/core/sizes/bytes';
+import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
 import { failureSentence } from '../moorings/check-words';
 import { growthSentence } from './growth-words';
@@ -83,4 +86,20 @@ export function claimSentence(claim: ClaimRow): string {
       return failureSentence(first.check).replace(/\.$/, '') + pools;
     }
   }
+}
+
+/** Where a claim would land, what it would get, what would be next, and what it would cost; a price for 100 GiB with every copy, a month. */
+export function landingSentence(
+  { winner, runnerUp, ...decision }: Pick<Decision, 'winner' | 'runnerUp' | 'provisioned'>,
+  asked: number,
+  waits: boolean,
+  per100GiB: number | null,
+  currency: string,
+): string {
+  const provisioned: number = decision.provisioned ?? 0;
+  const more = provisioned > asked ? ` (asked ${sizeText(asked)}; the pool gives whole GiB)` : '';
+  const next = runnerUp ? ` ${runnerUp} would be next.` : ' No other pool would take it.';
+  const cost =
+    per100GiB === null ? '' : ` About ${((per100GiB * provisioned) / (100 * GiB)).toFixed(2)} ${currency} a month.`;
+  return `${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${winner}, provisioned as ${sizeText(provisioned)}${more}.${next}${cost}`;
 }
