@@ -1,12 +1,12 @@
 export const median = (values) => [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];
 
-/** Waits for a state, a minute at most. */
-export async function until(look) {
-  for (let i = 0; i < 1200; i++) {
+/** Waits for a state, so many minutes at most. */
+export async function until(look, minutes = 1) {
+  for (let i = 0; i < 1200 * minutes; i++) {
     if (await look().catch(() => false)) return;
     await new Promise((r) => setTimeout(r, 50));
   }
-  throw new Error('waited a minute');
+  throw new Error(`waited ${minutes} min`);
 }
 
 /** An operator at a server, once that knows its four pools and namespaces; `wake` hears of every live change of claims. */

@@ -23,7 +23,7 @@ export async function measureGrowing({ url }) {
       ),
     );
   const counts = async () => (await api('GET', '/api/claims?q=many-&limit=1')).counts;
-  for (let i = 0; i < 6; i++) await until(async () => (await counts()).bound === claims).catch(() => undefined);
+  await until(async () => (await counts()).bound === claims, 6);
   const calls = /world="kelp",call="volume grown"/;
   const before = await callSeconds(url, calls);
   const began = performance.now();
@@ -36,14 +36,7 @@ export async function measureGrowing({ url }) {
     const round = await api('GET', '/api/operations?show=under-way&kind=round&limit=1');
     return page.rows.length === 0 && round.rows.length === 0 && last.claim.provisioned === 2 * GiB;
   };
-  for (let i = 0; i < 10; i++)
-    if (
-      await until(grown).then(
-        () => true,
-        () => false,
-      )
-    )
-      break;
+  await until(grown, 10);
   const seconds = (performance.now() - planned) / 1000;
   const callsS = (await callSeconds(url, calls)) - before;
   const sizes = await api('GET', '/api/claims?q=many-&limit=500&sort=name&direction=asc');
