@@ -65,6 +65,8 @@ export function makeTheme(look: Look) {
             color: t.ink,
             minHeight: 30,
             paddingInline: 12,
+            // a word that is coming to be there is not first shown too faint to read
+            transition: 'none',
             '&:hover': { borderColor: t.tide, backgroundColor: t.depth[0] },
           },
           contained: { backgroundColor: t.ink, color: t.sheet, '&:hover': { backgroundColor: t.tide, color: t.sheet } },
