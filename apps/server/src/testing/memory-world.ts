@@ -230,12 +230,7 @@ async function open(
     // as the sweep does for what was reserved after the claim was seen to be gone
     await beginRelease(database, uids);
   };
-  const mirrored = async () =>
-    (
-      await database.rows(`SELECT 1 FROM platform_objects WHERE plural = 'persistentvolumeclaims' AND uid = ANY($1)`, [
-        uids,
-      ])
-    ).length;
+  const mirrored = () => platformObjects.in(database).count({ where: { plural: 'persistentvolumeclaims', uid: uids } });
   const stands = async () => {
     const { volumes } = await backend.fetchView();
     const written = (await platform.list('persistentvolumes')).items;
