@@ -28,7 +28,7 @@ const Backends = lazy(() => import('./backends/Backends'));
 const Moorings = lazy(() => import('./moorings/Moorings'));
 const Classes = lazy(() => import('./classes/Classes'));
 const NewClass = lazy(() => import('./classes/NewClass'));
-const Manifests = lazy(() => import('./classes/Manifests'));
+const Manifests = lazy(() => import('./manifests/Manifests'));
 const ChangeClass = lazy(() => import('./classes/ChangeClass'));
 const Successor = lazy(() => import('./classes/Successor'));
 const Batch = lazy(() => import('./moorings/Batch'));

@@ -29,6 +29,8 @@ export const newClaimSchema = z.object({
   volumeMode: z.enum(volumeModes),
   /** What the claim tunes of its class, within the class's allowances. */
   tuned: z.partialRecord(z.enum(tunables), z.int().min(0)).optional(),
+  /** In the team's own words; it stands on the backend's volume too. */
+  description: z.string().trim().max(200, 'At most 200 characters.').optional(),
 });
 export type NewClaim = z.infer<typeof newClaimSchema>;
 

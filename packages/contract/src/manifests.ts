@@ -1,5 +1,5 @@
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
-import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
+import { accessModes, reclaimPolicies, volumeModes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
 import { sizeTextSchema } from './claims';
 import { manifestLimits } from './manifest-limits';
@@ -12,11 +12,56 @@ export const manifestTextSchema = z.object({
     .min(1, 'The manifest is empty.')
     .max(manifestLimits.characters, 'The manifest is longer than 200,000 characters.'),
 });
-const madeSchema = z.array(z.object({ kind: z.string(), namespace: z.string().nullable(), name: z.string() }));
+export const manifestApplySchema = manifestTextSchema.extend({
+  /** What is refused is left out, and the rest is made; else nothing is made when anything is refused. */
+  leaveOut: z.boolean().optional(),
+  /** The plan that the person saw: another one by now is told, and nothing is made. */
+  planned: z.string().max(100).optional(),
+});
+export type ManifestApply = z.infer<typeof manifestApplySchema>;
+
+const memberChange = { path: z.string(), from: z.string(), to: z.string() };
+const objectionSchema = z.discriminatedUnion('reason', [
+  z.object({ reason: z.literal('fault'), line: z.int(), path: z.string(), detail: z.string() }),
+  z.object({ reason: z.literal('twice'), line: z.int() }),
+  z.object({ reason: z.literal('not-allowed') }),
+  z.object({ reason: z.literal('no-namespace'), namespace: z.string() }),
+  z.object({ reason: z.literal('fixed'), ...memberChange }),
+  z.object({ reason: z.literal('shrinks'), from: z.number(), to: z.number() }),
+  z.object({ reason: z.literal('does-not-grow'), className: z.string() }),
+  z.object({ reason: z.literal('not-bound') }),
+  z.object({ reason: z.literal('class-stands'), ...memberChange }),
+  z.object({ reason: z.literal('no-such-volume'), handle: z.string() }),
+  z.object({ reason: z.literal('volume-held'), handle: z.string(), by: z.string() }),
+  z.object({ reason: z.literal('volume-smaller'), has: z.number(), says: z.number() }),
+  z.object({ reason: z.literal('not-kept') }),
+]);
+export type ManifestObjection = z.infer<typeof objectionSchema>;
+const plannedObjectSchema = z.object({
+  line: z.int(),
+  kind: z.string(),
+  namespace: z.string().nullable(),
+  name: z.string(),
+  fate: z.enum(['new', 'changed', 'untouched', 'left', 'refused']),
+  changes: z.array(z.object(memberChange)),
+  objections: z.array(objectionSchema),
+});
+export type PlannedManifest = z.infer<typeof plannedObjectSchema>;
+export const manifestPlanSchema = z.object({
+  objects: z.array(plannedObjectSchema),
+  /** Names this plan: to be given back when it is applied. */
+  planned: z.string(),
+});
+export type ManifestPlan = z.infer<typeof manifestPlanSchema>;
+
+const namedSchema = z.array(z.object({ kind: z.string(), namespace: z.string().nullable(), name: z.string() }));
 export const manifestResultSchema = z.object({
-  made: madeSchema,
+  made: namedSchema,
+  changed: namedSchema,
   /** What stands already as the text says, and what is not ours to make. */
-  kept: madeSchema,
+  kept: namedSchema,
+  /** What was left out. */
+  refused: namedSchema,
 });
 export type ManifestResult = z.infer<typeof manifestResultSchema>;
 
@@ -45,6 +90,24 @@ const classManifestSchema = z.looseObject({
   allowVolumeExpansion: z.boolean().optional(),
 });
 
+/** A volume made beforehand, on a backend that we know: its handle is the backend's name and the volume's identifier there. */
+const volumeManifestSchema = z.looseObject({
+  apiVersion: z.literal('v1', { error: 'A persistent volume has apiVersion v1.' }),
+  kind: z.literal('PersistentVolume'),
+  metadata: z.looseObject({ name: nameSchema }),
+  spec: z.looseObject({
+    capacity: z.looseObject({ storage: quantity }),
+    accessModes: z.array(z.enum(accessModes)).min(1, 'At least one access mode is needed.'),
+    volumeMode: z.enum(volumeModes).optional(),
+    storageClassName: z.string().optional(),
+    persistentVolumeReclaimPolicy: z.enum(reclaimPolicies).optional(),
+    csi: z.looseObject({
+      driver: z.literal(provisioner),
+      volumeHandle: z.string().regex(/^[^/]+\/.+$/, 'Written as BACKEND/VOLUME, as Backends shows them.'),
+    }),
+  }),
+});
+
 export interface ManifestIssue {
   readonly path: readonly (string | number)[];
   readonly detail: string;
@@ -54,7 +117,7 @@ export interface ManifestIssue {
 export type ReadManifest =
   | {
       readonly ok: true;
-      readonly kind: 'PersistentVolumeClaim' | 'StorageClass';
+      readonly kind: 'PersistentVolumeClaim' | 'PersistentVolume' | 'StorageClass';
       readonly name: string;
       readonly namespace?: string;
       readonly object: object;
@@ -96,10 +159,17 @@ function readClass(value: unknown): ReadManifest {
   return { ok: true, kind: 'StorageClass', name: manifest.metadata.name, object: shape.data };
 }
 
-/** Reads one document: a persistent volume claim, or a storage class of ours. */
+function readVolume(value: unknown): ReadManifest {
+  const volume = volumeManifestSchema.safeParse(value);
+  if (!volume.success) return { ok: false, issues: issuesOf(volume.error) };
+  return { ok: true, kind: 'PersistentVolume', name: volume.data.metadata.name, object: volume.data };
+}
+
+/** Reads one document: a persistent volume claim, a storage class of ours, or a persistent volume of ours. */
 export function readManifest(value: unknown): ReadManifest {
   const kind = (value as { kind?: unknown } | null)?.kind;
   if (kind === 'StorageClass') return readClass(value);
+  if (kind === 'PersistentVolume') return readVolume(value);
   if (kind !== 'PersistentVolumeClaim')
     return {
       ok: false,

@@ -47,7 +47,7 @@ export interface ReadObject extends Span {
   readonly kind: string;
   readonly name: string;
   /** `ours`: a class of this provisioner. `foreign`: a class of another one, kept. `other`: kept, and not for us. */
-  readonly what: 'ours' | 'foreign' | 'claim' | 'other' | 'broken';
+  readonly what: 'ours' | 'foreign' | 'claim' | 'volume' | 'other' | 'broken';
   readonly understood: readonly Member[];
   readonly kept: readonly Member[];
   readonly problems: readonly TextProblem[];
@@ -176,6 +176,9 @@ function fixFor(
   return undefined;
 }
 
+const driverOf = (object: Record<string, unknown>): unknown =>
+  Object.fromEntries(entriesOf(Object.fromEntries(entriesOf(object.spec)).csi)).driver;
+
 /** As the platform takes names of classes, dots included. */
 const foreignName = /^[a-z0-9]([-a-z0-9.]{0,251}[a-z0-9])?$/;
 
@@ -207,7 +210,9 @@ function readObject(places: Places, at: { document: number; item?: number }, val
     const shaped = entriesOf(object.metadata).length > 0 ? object : { ...object, metadata: {} };
     return { ...common, what: 'foreign', ...membersOf(places, document, base, shaped, false), problems };
   }
-  if (kind !== 'StorageClass' && kind !== 'PersistentVolumeClaim')
+  // a persistent volume of another driver is somebody else's
+  const isVolume = kind === 'PersistentVolume' && driverOf(object) === provisioner;
+  if (kind !== 'StorageClass' && kind !== 'PersistentVolumeClaim' && !isVolume)
     return {
       ...common,
       what: 'other',
@@ -222,7 +227,8 @@ function readObject(places: Places, at: { document: number; item?: number }, val
         const fix = kind === 'StorageClass' ? fixFor(places, document, base, path, value) : undefined;
         return { ...(fix?.span ?? places.of(document, [...base, ...path])), path, detail, ...(fix && { fix }) };
       });
-  if (kind === 'PersistentVolumeClaim') return { ...common, what: 'claim', understood: [], kept: [], problems };
+  if (kind !== 'StorageClass')
+    return { ...common, what: isVolume ? 'volume' : 'claim', understood: [], kept: [], problems };
   return {
     ...common,
     what: 'ours',

@@ -20,6 +20,7 @@ interface Answered {
 const plurals: Readonly<Record<string, Plural>> = {
   StorageClass: 'storageclasses',
   PersistentVolumeClaim: 'persistentvolumeclaims',
+  PersistentVolume: 'persistentvolumes',
 };
 const pluralOf = ({ kind }: Manifest): Plural => {
   const plural = plurals[kind];

@@ -1,4 +1,4 @@
-import { prefix } from '@moorage/core/classes/manifest';
+import { descriptionAnnotation } from '@moorage/core/claims/manifest';
 
 type Texts = Readonly<Record<string, string>> | null | undefined;
 const mostCharacters = 200;
@@ -9,7 +9,7 @@ const teamOf = (labels: Texts): string | undefined =>
 
 /** The claim's own words for what it holds. */
 const descriptionOf = (annotations: Texts): string | undefined =>
-  annotations?.[`${prefix}description`] ?? annotations?.['kubernetes.io/description'];
+  annotations?.[descriptionAnnotation] ?? annotations?.['kubernetes.io/description'];
 
 /** Whose a volume is, as a storage engineer reads it on the backend: the claim, its team, what it says of itself. One line. */
 export function shownAs(

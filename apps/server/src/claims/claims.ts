@@ -1,5 +1,6 @@
 import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, NewClaim } from '@moorage/contract/claims';
-import { nearest, prefix } from '@moorage/core/classes/manifest';
+import { claimManifest } from '@moorage/core/claims/manifest';
+import { nearest } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
 import { isKeepable } from '../database/keepable';
 import { first } from '../database/statement';
@@ -262,19 +263,8 @@ export async function createClaim(
   person: string,
   bindings: Bindings,
 ): Promise<ClaimRow> {
-  const { namespace, name, className, size, modes, volumeMode, tuned } = asked;
-  const annotations = Object.fromEntries(Object.entries(tuned ?? {}).map(([k, v]) => [prefix + k, String(v)]));
-  const made = await platform.create({
-    apiVersion: 'v1',
-    kind: 'PersistentVolumeClaim',
-    metadata: { name, namespace, ...(tuned && { annotations }) },
-    spec: {
-      accessModes: modes,
-      volumeMode,
-      ...(className !== undefined && { storageClassName: className }),
-      resources: { requests: { storage: size.trim() } },
-    },
-  });
+  const { namespace, name } = asked;
+  const made = await platform.create(claimManifest(asked));
   const subject = `${namespace}/${name}`;
   const operations = await database.transaction(async () => {
     await noteMade(database, 'persistentvolumeclaims', made);

@@ -11,6 +11,7 @@ import { up as kinds } from './migration-0007-kinds';
 import { up as growth } from './migration-0008-growth';
 import { up as salvage } from './migration-0009-salvage';
 import { up as steps } from './migration-0010-steps';
+import { up as staticVolumes } from './migration-0011-static-volumes';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -24,6 +25,7 @@ export const migrations = [
   { name: '0008-growth', up: growth },
   { name: '0009-salvage', up: salvage },
   { name: '0010-steps', up: steps },
+  { name: '0011-static-volumes', up: staticVolumes },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -105,6 +105,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   const { id } = await ask<{ id: string }>('beginRound', { body: many });
   await ask('getRound', { params: { id } });
   const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
+  await ask('planManifest', { body: { text } });
   await ask('createFromManifest', { body: { text } });
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });

@@ -24,7 +24,7 @@ import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
 import { lookUp } from '../lookup/lookup';
 import { listLogbook, record } from '../logbook/logbook';
-import { makeFromManifest } from '../manifests/manifests';
+import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit } from '../namespaces/namespaces';
@@ -210,7 +210,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       return answered;
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
-    createFromManifest: ({ body, person }) => makeFromManifest(database, acts, reader, body.text, person),
+    createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    planManifest: ({ body, person }) => planManifestText(database, reader, body.text, person),
     getClaim: ({ params, person }) =>
       getClaim(database, Sight.of(person), params.namespace!, params.name!, engine.works),
     deleteClaim: ({ params, query, person }) =>

@@ -1,6 +1,6 @@
 import type { OperationPage, OperationRow } from '@moorage/contract/operations';
 import type { ForeignClass } from '@moorage/contract/classes';
-import type { ManifestResult } from '@moorage/contract/manifests';
+import type { ManifestPlan, ManifestResult } from '@moorage/contract/manifests';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { Caller, eventually, makeWorld, type World } from '../testing/world';
@@ -187,9 +187,10 @@ describe('what the platform refuses half way', () => {
     const { status, data } = await post(claim('way-b'));
     expect([status, data.code]).toEqual([409, 'act-under-way']);
     world.platform.faults.heal();
-    // once nothing is in the way of the first, the next carries that to its end, and is told that its claim is there
+    // once nothing is in the way of the first, the next carries that to its end, and finds its claim as it is wanted
     await steer((await stopped('way-a'))!.id, 'retry');
-    expect((await post(claim('way-b'))).data.code).toBe('platform-exists');
+    const { made, kept } = (await post(claim('way-b'))).data as unknown as ManifestResult;
+    expect([made, kept.map((k) => k.name)]).toEqual([[], ['way-b']]);
   });
 
   test('is seen and taken back by the namespace owner who began it, and by no other owner', async () => {
@@ -217,10 +218,85 @@ describe('what the platform refuses half way', () => {
     await steer(far.id, 'cancel');
     await eventually('so is the other', async () => (await list(maren)).rows.every((r) => r.id !== far.id));
   });
+});
 
-  test('of one name twice: the second is refused', async () => {
-    const { status, data } = await post(`${claim('first')}---\n${claim('first')}`);
-    expect(status).toBe(409);
-    expect(data.detail).toMatch(/Made before it: first/);
+describe('a plan', () => {
+  const plan = (text: string, caller = maren) => caller.ok<ManifestPlan>('POST', '/api/manifests/plan', { text });
+  const fates = (of: ManifestPlan) => of.objects.map((o) => [o.name, o.fate]);
+
+  test('says of each object what becomes of it, and does nothing', async () => {
+    await maren.ok('PUT', '/api/moorings/from-text/basalt-broad', { enabled: true });
+    await post(claim('plan-a'));
+    await maren.inState('plan-a', 'bound', 'ferry-desk');
+    const text = [claim('plan-a'), claim('plan-b'), claim('plan-a', '1Gi'), claim('plan-c', '5 parsecs')].join('---\n');
+    const before = world.platform.store.resourceVersion;
+    const planned = await plan(text);
+    expect(fates(planned)).toEqual([
+      ['plan-a', 'untouched'],
+      ['plan-b', 'new'],
+      ['plan-a', 'refused'],
+      ['plan-c', 'refused'],
+    ]);
+    expect(planned.objects.map((o) => o.objections.map((r) => r.reason))).toEqual([[], [], ['twice'], ['fault']]);
+    expect(world.platform.store.resourceVersion).toBe(before);
+    const left = await maren.ok<ManifestResult>('POST', '/api/manifests', { text, leaveOut: true, ...planned });
+    expect([left.made.map((m) => m.name), left.refused.map((m) => m.name)]).toEqual([['plan-b'], ['plan-a', 'plan-c']]);
+    expect(onPlatform('plan-c')).toBeUndefined();
+  });
+
+  test('that is not what was shown any more is refused, and nothing is made', async () => {
+    const text = `${claim('stale-a')}---\n${claim('stale-b')}`;
+    const { planned } = await plan(text);
+    await post(claim('stale-a'));
+    const { status, data } = await maren.call<Problem>('POST', '/api/manifests', { text, planned });
+    expect([status, data.code]).toEqual([409, 'plan-changed']);
+    expect(onPlatform('stale-b')).toBeUndefined();
+  });
+
+  test('of a larger size grows the claim, and the logbook has what it was', async () => {
+    await maren.ok('PUT', '/api/moorings/from-text/basalt-broad', { enabled: true });
+    const cls = world.platform.store.find('storageclasses', undefined, 'from-text')!;
+    world.platform.store.update('storageclasses', { ...cls, allowVolumeExpansion: true });
+    await post(claim('plan-grow'));
+    await maren.inState('plan-grow', 'bound', 'ferry-desk');
+    await eventually('the class is mirrored', async () =>
+      fates(await plan(claim('plan-grow', '8Gi'))).every(([, fate]) => fate === 'changed'),
+    );
+    const { changed } = await maren.ok<ManifestResult>('POST', '/api/manifests', { text: claim('plan-grow', '8Gi') });
+    expect(changed.map((c) => c.name)).toEqual(['plan-grow']);
+    await eventually(
+      'it has grown',
+      async () => (await maren.claim('plan-grow', 'ferry-desk')).claim.provisioned === 8 * 2 ** 30,
+    );
+    expect(await toldOf('plan-grow')).toEqual(['create', 'change']);
+  });
+
+  test('offers a volume of a backend to claims, once, and never to be destroyed', async () => {
+    const { volumeId } = (await maren.claim('plan-a', 'ferry-desk')).claim;
+    const old = world.basalt.backend.create({
+      ...{ name: 'old-gauges', pool: 'basalt-broad', capacity: 6 * 2 ** 30, drives: [] },
+    }).volume;
+    const volume = (name: string, id: string, reclaim = 'Retain') => `apiVersion: v1
+kind: PersistentVolume
+metadata: { name: ${name} }
+spec:
+  capacity: { storage: 6Gi }
+  accessModes: [ReadWriteOnce]
+  storageClassName: beforehand
+  persistentVolumeReclaimPolicy: ${reclaim}
+  csi: { driver: vast-moorage.example, volumeHandle: basalt/${id} }
+`;
+    await eventually('it is listed', async () => fates(await plan(volume('old', old.id)))[0]![1] === 'new');
+    const reasons = async (text: string) =>
+      (await plan(text)).objects.flatMap((o) => o.objections.map((r) => r.reason));
+    expect(await reasons(volume('old', volumeId!))).toEqual(['volume-held', 'volume-smaller']);
+    expect(await reasons(volume('old', 'nowhere', 'Delete'))).toEqual(['no-such-volume']);
+    expect(await reasons(volume('old', old.id, 'Delete'))).toEqual(['not-kept']);
+    await post(volume('old', old.id));
+    expect(await reasons(volume('again', old.id))).toEqual(['volume-held']);
+    await post(claim('finds-old').replace('from-text', 'beforehand'));
+    await eventually('the platform binds them', () =>
+      Promise.resolve(onPlatform('finds-old')?.spec?.volumeName === 'old'),
+    );
   });
 });

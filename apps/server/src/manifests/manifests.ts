@@ -1,30 +1,108 @@
+import { createHash } from 'node:crypto';
 import { claiming } from '@moorage/contract/endpoints/endpoint';
-import type { ReadObject } from '@moorage/manifests/text';
-import type { ManifestResult } from '@moorage/contract/manifests';
+import { objectionWords } from '@moorage/contract/manifest-words';
+import type { ManifestApply, ManifestPlan, ManifestResult } from '@moorage/contract/manifests';
 import type { Person } from '@moorage/contract/people';
-import { covers, type Manifest } from '@moorage/core/acts/platform-step';
+import {
+  planManifests,
+  type Fate,
+  type Fault,
+  type PlannedObject,
+  type WantedObject,
+} from '@moorage/core/acts/manifest-plan';
+import type { Manifest } from '@moorage/core/acts/platform-step';
+import type { ReadObject } from '@moorage/manifests/text';
 import { aboutOf, type ActRoom, type Acts, type PlannedStep } from '../acts/acts';
 import { actKind } from '../acts/kind';
 import { didNothing } from '../acts/steps';
+import { podsOf } from '../claims/claims.sql';
 import { classTurn } from '../classes/acts';
 import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
-import { findMirrored } from '../mirror/mirrored';
-import { podsOf } from '../claims/claims.sql';
 import { PlatformProblem } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import type { ManifestReader } from './reading';
+import { standingFor } from './standing';
 
-/** Reads every object, and refuses the whole text when one of them is wrong, with field and line of each fault. */
-async function readAll(reader: ManifestReader, text: string): Promise<ReadObject[]> {
+const what: Readonly<Record<ReadObject['what'], WantedObject['what']>> = {
+  ours: 'class',
+  foreign: 'foreign',
+  claim: 'claim',
+  volume: 'volume',
+  other: 'other',
+  broken: 'broken',
+};
+
+/** What cannot be read has no name either; it is never made. */
+function asManifest({ kind, name, value }: ReadObject): Manifest {
+  // read in another thread: made plain before it is compared
+  const plain = JSON.parse(JSON.stringify(value ?? null)) as Manifest | null;
+  return plain !== null && typeof plain === 'object' && typeof plain.metadata === 'object' && plain.metadata !== null
+    ? plain
+    : { apiVersion: '', kind, metadata: { name } };
+}
+
+/** A class that says two things which cannot both be. */
+function contradictionsOf({ storageClass, line }: ReadObject): Fault[] {
+  if (!storageClass) return [];
+  try {
+    assertClass(storageClass);
+    return [];
+  } catch (error) {
+    if (!(error instanceof Refusal)) throw error;
+    return [{ line, path: error.field ?? '', detail: error.detail }];
+  }
+}
+
+/** Every object of a text, with its faults by line. */
+async function readAll(reader: ManifestReader, text: string): Promise<WantedObject[]> {
   const read = await reader.read(text);
-  const several = new Set(read.map((o) => `${o.document}/${o.item}`)).size > 1;
-  const faults = read.flatMap((object, i) =>
-    object.problems.map(({ path, line, detail }) => ({
-      field: path.length === 0 ? 'text' : (several ? [i, ...path] : path).join('.'),
-      detail: path.length === 0 ? `line ${line}: ${detail}` : `line ${line}, ${path.join('.')}: ${detail}`,
-    })),
-  );
+  if (read.length === 0) throw Refusal.invalid('text', 'There is no document in the manifest.');
+  return read.map((object) => ({
+    line: object.line,
+    what: what[object.what],
+    manifest: asManifest(object),
+    faults: [
+      ...object.problems.map(({ path, line, detail }) => ({ path: path.join('.'), line, detail })),
+      ...contradictionsOf(object),
+    ],
+  }));
+}
+
+const namespaceOf = ({ manifest }: PlannedObject): string | undefined => manifest.metadata.namespace;
+const subjectOf = ({ manifest: { metadata } }: PlannedObject): string =>
+  metadata.namespace ? `${metadata.namespace}/${metadata.name}` : metadata.name;
+
+const planText = async (database: Database, wanted: readonly WantedObject[], person: Person) =>
+  planManifests(wanted, await standingFor(database, wanted, person));
+
+function toPlan(planned: readonly PlannedObject[]): ManifestPlan {
+  const objects = planned.map(({ line, manifest, fate, changes, objections }) => ({
+    ...{ line, kind: manifest.kind, namespace: manifest.metadata.namespace ?? null, name: manifest.metadata.name },
+    ...{ fate, changes: [...changes], objections: [...objections] },
+  }));
+  return { objects, planned: createHash('sha256').update(JSON.stringify(objects)).digest('hex').slice(0, 24) };
+}
+
+/** Shows what a text would do, and does nothing. */
+export async function planManifestText(
+  database: Database,
+  reader: ManifestReader,
+  text: string,
+  person: Person,
+): Promise<ManifestPlan> {
+  return toPlan(await planText(database, await readAll(reader, text), person));
+}
+
+/** Refuses the whole text when something in it is: faults with field and line, else what stands in the way. */
+function assertNothingRefused(planned: readonly PlannedObject[]): void {
+  const refused = planned.flatMap((object, i) => object.objections.map((objection) => ({ i, object, objection })));
+  const faults = refused.flatMap(({ i, objection }) => {
+    if (objection.reason !== 'fault') return [];
+    const { path, line, detail } = objection;
+    const field = path === '' ? 'text' : planned.length > 1 ? `${i}.${path}` : path;
+    return [{ field, detail: path === '' ? `line ${line}: ${detail}` : `line ${line}, ${path}: ${detail}` }];
+  });
   if (faults.length > 0)
     throw new Refusal(
       'invalid',
@@ -34,29 +112,21 @@ async function readAll(reader: ManifestReader, text: string): Promise<ReadObject
       faults[0]!.field,
       faults,
     );
-  if (read.length === 0) throw Refusal.invalid('text', 'There is no document in the manifest.');
-  return read;
-}
-
-const namespaceOf = ({ value }: ReadObject): string | undefined =>
-  (value as { metadata: { namespace?: string } }).metadata.namespace;
-
-function checkAllowed(read: readonly ReadObject[], person: Person): void {
-  if (person.role !== 'namespace-owner') return;
-  const foreign = read.find((r) => r.what !== 'claim' || !person.namespaces.includes(namespaceOf(r)!));
-  if (foreign)
+  const [first] = refused;
+  if (!first) return;
+  if (first.objection.reason === 'not-allowed')
     throw new Refusal(
       'forbidden',
       'not-allowed',
       'Not allowed',
-      `You may make claims in ${person.namespaces.join(', ') || 'no namespace'}, and nothing else.`,
+      `You may make claims in your own namespaces, and nothing else; line ${first.object.line} is none. Nothing was made.`,
     );
-}
-
-/** Whether the platform has the class just as the text says it: all that the text names is there, with that value. */
-async function standsAlready(database: Database, { name, value }: ReadObject): Promise<boolean> {
-  const row = await findMirrored(database, 'storageclasses', name);
-  return row !== undefined && covers(row.body, value);
+  throw new Refusal(
+    'conflict',
+    'manifest-refused',
+    'Part of it is refused',
+    `${refused.map(({ object, objection }) => `Line ${object.line}, ${subjectOf(object)}: ${objectionWords(objection)}`).join(' ')} Nothing was made.`,
+  );
 }
 
 /**
@@ -93,50 +163,66 @@ export const applyingManifests = (database: Database): ActRoom<ManifestResult, M
   },
 });
 
+const turnOf = (object: PlannedObject): string => {
+  if (object.what === 'claim') return `claim ${subjectOf(object)}`;
+  return object.what === 'volume' ? `volume ${subjectOf(object)}` : classTurn(subjectOf(object));
+};
+
+function stepOf(object: PlannedObject): PlannedStep {
+  const step = object.step!;
+  const kind = object.what === 'claim' || object.what === 'volume' ? object.what : 'class';
+  const subject = subjectOf(object);
+  if (step.do === 'make') return { step, entry: { action: 'create', kind, subject, after: step.object } };
+  const members = (of: 'from' | 'to') => Object.fromEntries(object.changes.map((c) => [c.path, c[of]]));
+  return { step, entry: { action: 'change', kind, subject, before: members('from'), after: members('to') } };
+}
+
+const isOurs = ({ what: of }: PlannedObject): boolean => of !== 'other' && of !== 'broken';
+
 /**
- * Makes what a manifest describes, in its order. Nothing is made when anything in it is wrong. Classes of other provisioners
- * are written as they are; classes that stand already just so, and objects that are not ours to make, are left alone.
+ * Makes and changes what a text describes, in its order, as one operation. Nothing is done when anything in it is refused, unless
+ * that is to be left out. Classes of other provisioners are written as they are; what stands already just so is left alone.
  */
-export async function makeFromManifest(
+export async function applyManifests(
   database: Database,
   acts: Acts,
   reader: ManifestReader,
-  text: string,
+  { text, leaveOut = false, planned: seen }: ManifestApply,
   person: Person,
 ): Promise<ManifestResult> {
-  // read in another thread: made plain before it is compared
-  const read = (await readAll(reader, text)).map((r) => ({
-    ...r,
-    value: JSON.parse(JSON.stringify(r.value)) as unknown,
-  }));
-  checkAllowed(read, person);
-  for (const { storageClass } of read) if (storageClass) assertClass(storageClass);
-  const ours = read.filter((r) => r.what !== 'other');
-  const things = ours.map((r) => (r.what === 'claim' ? `claim ${namespaceOf(r)}/${r.name}` : classTurn(r.name)));
-  let outcome: ManifestResult = { made: [], kept: [] };
+  const wanted = await readAll(reader, text);
+  const things = (await planText(database, wanted, person)).filter(isOurs).map(turnOf);
+  let outcome: ManifestResult = { made: [], changed: [], kept: [], refused: [] };
   await acts.inTurn(applyingManifests(database), things, person.name, async () => {
-    const made: ManifestResult['made'] = [];
-    const kept: ManifestResult['kept'] = [];
-    const steps: PlannedStep[] = [];
-    for (const object of read) {
-      const { kind, name, what, value } = object;
-      const namespace = namespaceOf(object);
-      const isKept = what === 'other' || (what !== 'claim' && (await standsAlready(database, object)));
-      (isKept ? kept : made).push({ kind, namespace: namespace ?? null, name });
-      if (isKept) continue;
-      const subject = namespace ? `${namespace}/${name}` : name;
-      const entry = { action: 'create', kind: what === 'claim' ? 'claim' : 'class', subject, after: value } as const;
-      steps.push({ step: { do: 'make', object: value as Manifest }, entry });
-    }
-    outcome = { made, kept };
-    if (steps.length === 0) return undefined;
-    const about = aboutOf(steps.map((s) => s.step));
+    const planned = await planText(database, wanted, person);
+    if (seen !== undefined && toPlan(planned).planned !== seen)
+      throw new Refusal(
+        'conflict',
+        'plan-changed',
+        'Things have changed',
+        'What the text would do is not what was shown any more: somebody changed one of these objects. Nothing was made. Look at the plan again.',
+      );
+    if (!leaveOut) assertNothingRefused(planned);
+    const named = (...fates: Fate[]) =>
+      planned
+        .filter((o) => fates.includes(o.fate))
+        .map(({ manifest: { kind, metadata } }) => ({
+          ...{ kind, namespace: metadata.namespace ?? null, name: metadata.name },
+        }));
+    outcome = {
+      made: named('new'),
+      changed: named('changed'),
+      kept: named('untouched', 'left'),
+      refused: named('refused'),
+    };
+    const going = planned.filter((o) => o.step !== undefined);
+    if (going.length === 0) return undefined;
     // of several namespaces it is nobody's but who asked for it
-    const [namespace, ...others] = new Set(read.map(namespaceOf));
+    const [namespace, ...others] = new Set(going.map(namespaceOf));
     return {
-      about,
+      about: aboutOf(going.map((o) => o.step!)),
       ...(others.length === 0 && namespace !== undefined && { namespace }),
-      steps,
+      steps: going.map(stepOf),
       inside: outcome,
       entries: [],
     };

@@ -26,6 +26,8 @@ export interface StoredAdrift {
   missing_since: Date | null;
   name_taken: boolean;
   operation_id: string | null;
+  /** Of the persistent volume that stands for it, where there is one. */
+  pv_name: string | null;
 }
 
 /** Volumes of ours that no claim holds, and volumes that nobody here made; `$1`: those of these namespaces alone, and none of others. */
@@ -34,16 +36,19 @@ const adrift = `SELECT * FROM (
      r.class_name, p.backend_id, r.pool_id, r.volume_name, coalesce(r.volume_id, '') AS volume_id, r.bytes, coalesce(v.consumed, 0) AS consumed,
      r.modes, r.volume_mode, coalesce(r.adrift_since, r.created_at) AS since, r.keep_until, v.degraded, v.reachable, r.missing_since,
      EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.namespace = r.namespace AND o.name = r.claim_name)
-       AS name_taken, op.id AS operation_id
+       AS name_taken, op.id AS operation_id, r.pv_name
    FROM reservations r JOIN pools p ON p.id = r.pool_id
    LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
    LEFT JOIN operations op ON op.holds = 'salvage' AND op.subject = r.claim_uid
    WHERE r.state IN ('adrift', 'returning') AND ($1::text[] IS NULL OR r.namespace = ANY($1))
    UNION ALL
    SELECT v.backend_id || '/' || v.volume_id, 'foreign', NULL, NULL, NULL, v.backend_id, v.pool_id, v.name, v.volume_id, v.bytes, v.consumed,
-     NULL, NULL, v.seen_at, NULL, v.degraded, v.reachable, NULL, false, NULL
+     NULL, NULL, v.seen_at, NULL, v.degraded, v.reachable, NULL, false, NULL, o.name
    FROM backend_volumes v
+   LEFT JOIN platform_objects o ON o.plural = 'persistentvolumes' AND o.body #>> '{spec,csi,volumeHandle}' = v.backend_id || '/' || v.volume_id
    WHERE $1::text[] IS NULL AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
+     -- one that a persistent volume offers to claims, or that one holds, is not adrift
+     AND coalesce(o.body #>> '{status,phase}', 'Released') IN ('Released', 'Failed')
  ) a WHERE ($2::text IS NULL OR a.namespace || '/' || a.name ILIKE $2 OR a.class_name ILIKE $2 OR a.pool_id ILIKE $2 OR a.id ILIKE $2
    OR a.volume_name ILIKE $2 OR a.volume_id ILIKE $2) AND ($3::text IS NULL OR a.origin = $3)`;
 

@@ -111,7 +111,7 @@ async function take(database: Database, volume: StoredAdrift, wish: Wish): Promi
     wish.namespace,
     wish.name,
     wish.className!,
-    `adopted-${label}`,
+    volume.pv_name ?? `adopted-${label}`,
     JSON.stringify(wish.modes ?? ['ReadWriteOnce']),
     wish.volumeMode ?? 'Filesystem',
   );

@@ -9,10 +9,11 @@ import { useTrial } from '../moorings/useTrial';
 import { failureSentence } from '../moorings/check-words';
 import { Row } from '../parts/layout';
 import { PersonContext } from '../parts/person';
+import { landSet, setSentence } from './set-landing';
 import { landingSentence } from './words';
 
 /** Where the claim would land if it were made now. */
-export function Forecast({ draft }: { draft: NewClaim }) {
+export function Forecast({ draft, replicas = 0 }: { draft: NewClaim; replicas?: number }) {
   const { data: state } = usePlacement();
   const currency = useContext(PersonContext)?.currency ?? '';
   const size = parseQuantity(draft.size);
@@ -36,9 +37,14 @@ export function Forecast({ draft }: { draft: NewClaim }) {
   const { explained } = useTrial(state, tried, className ? { className, pool: state?.pools[0]?.id ?? '' } : undefined);
   const decision = explained?.className === className ? explained?.decision : undefined;
   const cls = state?.classes.find((c) => c.name === className);
+  const set = useMemo(
+    () => (replicas > 0 && state && tried && className ? landSet(state, className, tried, replicas) : undefined),
+    [replicas, state, tried, className],
+  );
   if (!tried || !state) return null;
   if (!className)
     return <Line kind="person" text="It would name no class, and there is no default class: it would stay pending." />;
+  if (set) return <Line kind={set.refused > 0 ? 'person' : 'settled'} text={setSentence(set, bytes, replicas)} />;
   if (!decision) return null;
   if (decision.winner) {
     const waits = cls?.binding === 'WaitForFirstConsumer';

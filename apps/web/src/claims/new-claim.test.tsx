@@ -1,6 +1,6 @@
 import { plainClass, type StorageClass } from '@moorage/core/classes/storage-class';
 import type { PlacementState } from '@moorage/contract/moorings';
-import { waitFor } from '@testing-library/react';
+import { fireEvent, waitFor } from '@testing-library/react';
 import { aPoolState, aState } from '../moorings/testing';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
 import { aClaimRow } from '../testing/rows';
@@ -8,6 +8,13 @@ import { NewClaim } from './NewClaim';
 
 // where it would land is worked out in a worker, which has tests of its own
 jest.mock('../moorings/useTrial', () => ({ useTrial: () => ({}) }));
+// the editor measures its text, which no test of this kind can
+jest.mock('../classes/ManifestEditor', () => ({
+  __esModule: true,
+  default: ({ text, onChange, label }: { text: string; onChange: (text: string) => void; label: string }) => (
+    <textarea aria-label={label} value={text} onChange={(e) => onChange(e.target.value)} />
+  ),
+}));
 
 const cls = (name: string, part: Partial<StorageClass> = {}) =>
   ({ ...plainClass, ...part, name }) as PlacementState['classes'][number];
@@ -136,38 +143,112 @@ test('the form begins with what another place filled in, and with nothing of an 
   expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('');
 });
 
+describe('for a set', () => {
+  test('one claim for each replica is asked for in one act', async () => {
+    const { user, server, closed } = await drawn({
+      createFromManifest: () => ({ made: [{}, {}, {}], changed: [], kept: [], refused: [] }),
+    });
+    await user.type(screen.getByLabelText('Name'), 'data-gauges');
+    await user.type(screen.getByLabelText('For a set: replicas'), '3');
+    expect(
+      screen.getByText('data-gauges-0 to data-gauges-2, as a set’s pods look for them'.replace('’', "'")),
+    ).toBeTruthy();
+    await user.click(screen.getByRole('button', { name: 'Make 3 claims' }));
+    await waitFor(() => expect(closed).toHaveBeenCalled());
+    const { text } = server.of('createFromManifest')[0]!.body as { text: string };
+    expect([...text.matchAll(/^ {2}name: (.*)$/gm)].map((m) => m[1])).toEqual([0, 1, 2].map((i) => `data-gauges-${i}`));
+    expect(window.location.search).toBe('?line=ferry-desk%2Fdata-gauges-0');
+  });
+
+  test('more than a hundred are refused before anything is sent', async () => {
+    const { user, server } = await drawn();
+    await user.type(screen.getByLabelText('Name'), 'data-gauges');
+    await user.type(screen.getByLabelText('For a set: replicas'), '500');
+    expect(screen.getByText('1 to 100')).toBeTruthy();
+    await user.click(screen.getByRole('button', make));
+    expect([server.of('createFromManifest'), server.of('createClaim')]).toEqual([[], []]);
+  });
+});
+
 describe('as a manifest', () => {
+  const text = 'kind: PersistentVolumeClaim';
+  const object = { line: 1, kind: 'PersistentVolumeClaim', namespace: 'ferry-desk', changes: [], objections: [] };
+  const plan = (...objects: object[]) => ({ planned: 'seen', objects: objects.map((o) => ({ ...object, ...o })) });
   const write = async (answers: ConstructorParameters<typeof FakeServer>[0]) => {
     const shown = await drawn(answers);
     await shown.user.click(screen.getByRole('button', { name: 'as a manifest' }));
-    await shown.user.click(screen.getByLabelText('Manifest, YAML or JSON'));
-    await shown.user.paste('kind: PersistentVolumeClaim');
-    await shown.user.click(screen.getByRole('button', { name: 'Make them' }));
-    return shown;
+    const editor = await screen.findByLabelText<HTMLTextAreaElement>('Manifest, YAML or JSON');
+    await shown.user.clear(editor);
+    await shown.user.click(editor);
+    await shown.user.paste(text);
+    return { ...shown, editor };
   };
+  /** Once the plan is of the text as it is. */
+  const ready = (name: string) =>
+    waitFor(() => {
+      const button = screen.getByRole<HTMLButtonElement>('button', { name });
+      expect(button.disabled).toBe(false);
+      return button;
+    });
+  const result = (part: object) => ({ made: [], changed: [], kept: [], refused: [], ...part });
 
   test('what was made is named, and its claim is shown in the Line', async () => {
     const made = [
       { kind: 'StorageClass', namespace: null, name: 'ledger' },
       { kind: 'PersistentVolumeClaim', namespace: 'ferry-desk', name: 'log' },
     ];
-    const { server, closed } = await write({ createFromManifest: () => ({ made }) });
+    const { user, server, closed } = await write({
+      planManifest: () => plan({ name: 'ledger', namespace: null, fate: 'new' }, { name: 'log', fate: 'new' }),
+      createFromManifest: () => result({ made }),
+    });
+    await user.click(await ready('Do it for 2'));
     await waitFor(() => expect(closed).toHaveBeenCalled());
-    expect(server.of('createFromManifest')[0]!.body).toEqual({ text: 'kind: PersistentVolumeClaim' });
+    expect(server.of('createFromManifest')[0]!.body).toEqual({ text, planned: 'seen' });
     expect(await screen.findByText('Made: ledger, ferry-desk/log.')).toBeTruthy();
     expect(window.location.search).toBe('?line=ferry-desk%2Flog');
   });
 
-  test('a refusal is told and the text stays; typing on takes the refusal away', async () => {
-    const { user, closed } = await write({
-      createFromManifest: () => new Refused(422, 'Line 1: metadata is missing.'),
+  test('what is refused is named first with its reason, and can be left out', async () => {
+    const { user, server } = await write({
+      planManifest: () =>
+        plan({ name: 'log', fate: 'new' }, { name: 'old', fate: 'refused', objections: [{ reason: 'not-bound' }] }),
+      createFromManifest: () => result({ made: [{ ...object, name: 'log' }], refused: [{ ...object, name: 'old' }] }),
     });
-    expect((await screen.findByRole('alert')).textContent).toBe('Line 1: metadata is missing.');
+    expect(await screen.findByText('2 objects: 1 new, 1 refused.')).toBeTruthy();
+    const [first] = screen.getAllByRole('listitem');
+    expect(first!.textContent).toMatch(/ferry-desk\/old.*Refused: its size can be changed once it has a volume/);
+    const go = screen.getByRole<HTMLButtonElement>('button', { name: 'Do it for 1' });
+    expect(go.disabled).toBe(true);
+    await user.click(screen.getByLabelText('Leave out the 1 refused'));
+    await user.click(await ready('Do it for 1'));
+    await screen.findByText('Made: ferry-desk/log. Left out: ferry-desk/old.');
+    expect(server.of('createFromManifest')[0]!.body).toEqual({ text, planned: 'seen', leaveOut: true });
+  });
+
+  test('a refusal is told and the text stays; typing on takes the refusal away', async () => {
+    const { user, closed, editor } = await write({
+      planManifest: () => plan({ name: 'log', fate: 'new' }),
+      createFromManifest: () => new Refused(409, 'Somebody changed one of these objects.'),
+    });
+    await user.click(await ready('Do it for 1'));
+    expect((await screen.findByRole('alert')).textContent).toBe('Somebody changed one of these objects.');
     expect(closed).not.toHaveBeenCalled();
-    await user.type(screen.getByLabelText('Manifest, YAML or JSON'), '!');
+    await user.type(editor, '!');
     expect(screen.queryByRole('alert')).toBeNull();
-    expect(screen.getByLabelText<HTMLTextAreaElement>('Manifest, YAML or JSON').value).toBe(
-      'kind: PersistentVolumeClaim!',
-    );
+    expect(editor.value).toBe(`${text}!`);
+  });
+
+  test('form and manifest say the same, whichever is written in', async () => {
+    const { user } = await drawn({ planManifest: () => plan({ name: 'log', fate: 'new' }) });
+    await user.type(screen.getByLabelText('Name'), 'log');
+    await user.click(screen.getByRole('button', { name: 'as a manifest' }));
+    const editor = await screen.findByLabelText<HTMLTextAreaElement>('Manifest, YAML or JSON');
+    expect(editor.value).toContain('name: log\n');
+    fireEvent.change(editor, {
+      target: { value: editor.value.replace('80Gi', '7Gi').replace('name: log', 'name: tide') },
+    });
+    await user.click(screen.getByRole('button', { name: 'as a form' }));
+    expect(screen.getByLabelText<HTMLInputElement>('Name').value).toBe('tide');
+    expect(screen.getByLabelText<HTMLInputElement>('Size').value).toBe('7Gi');
   });
 });

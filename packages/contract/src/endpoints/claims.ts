@@ -9,7 +9,7 @@ import {
   newClaimSchema,
 } from '../claims';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
-import { manifestResultSchema, manifestTextSchema } from '../manifests';
+import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
 
 export const claimsEndpoints = {
@@ -40,12 +40,21 @@ export const claimsEndpoints = {
   createFromManifest: {
     method: 'post',
     path: '/api/manifests',
-    summary: 'Make claims and classes from a manifest, all or none of them',
+    summary: 'Make and change claims, classes and volumes as a manifest has them: all, or all but what is refused',
     allowed: claiming,
-    body: manifestTextSchema,
+    body: manifestApplySchema,
     bodyLimit: mebibyte,
     response: manifestResultSchema,
     status: 201,
+  },
+  planManifest: {
+    method: 'post',
+    path: '/api/manifests/plan',
+    summary: 'What a manifest would make, change, leave and be refused; nothing is done',
+    allowed: claiming,
+    body: manifestTextSchema,
+    bodyLimit: mebibyte,
+    response: manifestPlanSchema,
   },
   getClaim: {
     method: 'get',

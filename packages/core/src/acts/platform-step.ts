@@ -23,7 +23,11 @@ export type PlatformStep =
   /** Taken away; made again as it was on the way back. */
   | { readonly do: 'remove'; readonly object: Manifest };
 
-const words: Readonly<Record<string, string>> = { StorageClass: 'class', PersistentVolumeClaim: 'claim' };
+const words: Readonly<Record<string, string>> = {
+  StorageClass: 'class',
+  PersistentVolumeClaim: 'claim',
+  PersistentVolume: 'volume',
+};
 
 /** What a step is done to, as people name it. */
 export const objectOf = ({ object: { kind, metadata } }: Pick<PlatformStep, 'object'>): string =>

@@ -1,23 +1,25 @@
 import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
 import { readManifestText, type ReadObject } from '@moorage/manifests/text';
-import type { ManifestResult } from '@moorage/contract/manifests';
+import type { PlannedManifest } from '@moorage/contract/manifests';
 import { provisioner } from '@moorage/core/classes/manifest';
 import { lazy, Suspense, useMemo, useRef, useState } from 'react';
 import { stringify } from 'yaml';
-import { ApiProblem, ask } from '../api/client';
-import { refresh, useClasses, useForeignClasses } from '../api/queries';
+import { useClasses, useForeignClasses } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
-import { useNotice } from '../parts/useAct';
 import { Plain, Row } from '../parts/layout';
+import { Apply } from './Plan';
+import { fateLines, fateMarks } from './plan-words';
+import { usePlan } from './usePlan';
 
-const ManifestEditor = lazy(() => import('./ManifestEditor'));
+const ManifestEditor = lazy(() => import('../classes/ManifestEditor'));
 
 const whatWords: Record<ReadObject['what'], string> = {
   ours: 'a class of ours',
   foreign: 'a class of another provisioner, kept as it is',
   claim: 'a claim',
+  volume: 'a volume that a backend has already',
   other: 'not for us, kept as it is',
   broken: 'cannot be read',
 };
@@ -29,7 +31,16 @@ function bare(manifest: unknown): unknown {
   return { ...rest, metadata: { name, ...(labels ? { labels } : {}), ...(annotations ? { annotations } : {}) } };
 }
 
-function Read({ object, show }: { object: ReadObject; show: (line: number) => void }) {
+function Read({
+  object,
+  fate,
+  show,
+}: {
+  object: ReadObject;
+  /** What becomes of it, once that is known. */
+  fate: PlannedManifest | undefined;
+  show: (line: number) => void;
+}) {
   const { what, kind, name, line, problems, understood } = object;
   const faulty = new Set(problems.map((p) => p.path.join('.')));
   const kept = object.kept.filter((m) => !faulty.has(m.path));
@@ -55,6 +66,14 @@ function Read({ object, show }: { object: ReadObject; show: (line: number) => vo
           </span>
         </Row>
       ))}
+      {fate &&
+        problems.length === 0 &&
+        fateLines(fate).map((said) => (
+          <Row key={said} align="baseline" sx={{ fontSize: 13, fontWeight: 600 }}>
+            <Mark kind={fateMarks[fate.fate]} />
+            <span>{said}</span>
+          </Row>
+        ))}
       {understood.length > 0 && (
         <Typography variant="body2">
           Understood:{' '}
@@ -77,35 +96,17 @@ function Read({ object, show }: { object: ReadObject; show: (line: number) => vo
 /** Manifests from anywhere: read, told what was understood, mended in their lines, and given to the platform. */
 export default function Manifests() {
   const may = useMay('administrator', 'operator');
-  const show = useNotice((s) => s.show);
   const { data: classes } = useClasses();
   const { data: foreign } = useForeignClasses();
   const [text, setText] = useState('');
-  const [refused, setRefused] = useState<string>();
-  const [busy, setBusy] = useState(false);
   const file = useRef<HTMLInputElement>(null);
   const holder = useRef<HTMLDivElement>(null);
   const objects = useMemo(() => readManifestText(text), [text]);
+  const planned = usePlan(text, may);
+  const fates = planned.isFresh ? planned.plan?.objects : undefined;
   const wrong = objects.reduce((sum, o) => sum + o.problems.length, 0);
   const showLine = (line: number) =>
     holder.current?.querySelectorAll<HTMLElement>('.cm-line')[line - 1]?.scrollIntoView({ block: 'center' });
-  const make = async () => {
-    setBusy(true);
-    setRefused(undefined);
-    try {
-      const { made, kept } = await ask('createFromManifest', { body: { text } });
-      await refresh('classes', 'placement');
-      const say = (what: string, list: ManifestResult['made']) =>
-        list.length > 0 ? `${what}: ${list.map((m) => m.name).join(', ')}. ` : '';
-      show({ kind: 'done', text: `${say('Made', made)}${say('Left as they stand', kept)}` });
-    } catch (error) {
-      setRefused(
-        error instanceof ApiProblem ? error.detail : 'The server does not answer. The text is still here; try again.',
-      );
-    } finally {
-      setBusy(false);
-    }
-  };
   const all = [...(classes ?? []), ...(foreign ?? [])].map((c) => stringify(bare(c.manifest))).join('---\n');
   return (
     <Place
@@ -128,15 +129,6 @@ export default function Manifests() {
           <Button disabled={!text} onClick={() => void navigator.clipboard.writeText(text)}>
             Copy
           </Button>
-          {may && (
-            <Button
-              variant="contained"
-              disabled={busy || objects.length === 0 || wrong > 0}
-              onClick={() => void make()}
-            >
-              Give it to the platform
-            </Button>
-          )}
         </>
       }
     >
@@ -159,14 +151,10 @@ export default function Manifests() {
               Type or paste a manifest on the left, open a file, or take all classes as they stand.
             </Typography>
           )}
-          {refused && (
-            <Typography role="alert" color="error" variant="body2">
-              {refused}
-            </Typography>
-          )}
+          {may && objects.length > 0 && <Apply text={text} of={planned} done={() => undefined} />}
           <Plain>
-            {objects.map((o) => (
-              <Read key={`${o.document}/${o.item ?? ''}/${o.from}`} object={o} show={showLine} />
+            {objects.map((o, i) => (
+              <Read key={`${o.document}/${o.item ?? ''}/${o.from}`} object={o} fate={fates?.[i]} show={showLine} />
             ))}
           </Plain>
         </Paper>
