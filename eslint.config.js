@@ -41,6 +41,7 @@ const rooms = [
     'claims',
     'line',
     'lookup',
+    'static-volumes',
     'readiness',
     'reshapes',
     'registration',

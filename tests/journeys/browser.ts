@@ -147,6 +147,40 @@ export class Browser {
     );
   }
 
+  /** Puts a text into an editor, in the place of what stands there. */
+  async paste(name: string, text: string): Promise<void> {
+    const field = await this.control(name);
+    await this.driver.executeScript(
+      `const [field, text] = arguments;
+       field.focus();
+       document.execCommand('selectAll');
+       const clipboardData = new DataTransfer();
+       clipboardData.setData('text/plain', text);
+       field.dispatchEvent(new ClipboardEvent('paste', { clipboardData, bubbles: true, cancelable: true }));`,
+      field,
+      text,
+    );
+  }
+
+  /** Goes to another place as a link within the page does. */
+  async step(path: string): Promise<void> {
+    await this.driver.executeScript(
+      `history.pushState(null, '', arguments[0]); dispatchEvent(new PopStateEvent('popstate'))`,
+      path,
+    );
+  }
+
+  /** As another window of the same browser turns it. */
+  async turn(look: 'day' | 'night'): Promise<void> {
+    await this.driver.executeScript(
+      `const key = 'moorage-look';
+       localStorage.setItem(key, JSON.stringify({ state: { look: arguments[0] }, version: 0 }));
+       dispatchEvent(new StorageEvent('storage', { key }));`,
+      look,
+    );
+    await this.find(`html[data-look=${look}]`);
+  }
+
   async type(name: string, text: string): Promise<void> {
     const field = await this.control(name);
     await this.driver.executeScript('arguments[0].focus(); arguments[0].select?.()', field);
@@ -184,11 +218,15 @@ export class Browser {
     writeFileSync(path, await this.driver.takeScreenshot(), 'base64');
   }
 
-  /** Serious faults of accessibility on the page as it is (WCAG 2.2 AA), in words; and how many rules passed. */
-  async faults(): Promise<{ faults: string[]; passed: number }> {
-    await this.driver.executeScript(axe);
+  /**
+   * Serious faults of accessibility on the page as it is (WCAG 2.2 AA), in words; and how many rules passed. Of the `look` alone:
+   * what differs by day and by night is contrast.
+   */
+  async faults(of: 'all' | 'look' = 'all'): Promise<{ faults: string[]; passed: number }> {
+    await this.driver.executeScript(`if (!window.axe) { ${axe} }`);
     const results = await this.driver.executeAsyncScript<AxeResults>(
-      `const done = arguments[0]; axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] }).then(done)`,
+      'const done = arguments[1]; axe.run(document, { runOnly: arguments[0] }).then(done)',
+      of === 'look' ? ['color-contrast'] : ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'],
     );
     const serious = results.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical');
     const where = (v: (typeof serious)[number]) =>

@@ -68,6 +68,42 @@ test('a set is grown in one round, picked in the list', async () => {
   );
 }, 300_000);
 
+test('claims for three replicas are made from one template', async () => {
+  await browser.go('/claims?new=claim');
+  await browser.type('Name', 'data-buoys');
+  await browser.type('For a set: replicas', '3');
+  await browser.choose('Class', 'general');
+  await browser.type('Size', '5Gi');
+  await browser.see('3 claims, 15 GiB asked in all: 3 on basalt-broad.');
+  await browser.choose('Namespace', 'tide-gauges');
+  await browser.click('Make 3 claims');
+  await browser.see('3 claims of tide-gauges/data-buoys are made.');
+  for (const i of [0, 1, 2]) await caller.inState(`data-buoys-${i}`, 'bound');
+}, 300_000);
+
+test('forty documents, two of them refused: seen before, left out, the rest made as one', async () => {
+  const claim = (i: number, more = '') =>
+    `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: ping-${i}, namespace: tide-gauges}\nspec:\n  accessModes: [ReadWriteOnce]\n  storageClassName: general\n  resources:\n    requests: {storage: 1Gi${more}}\n`;
+  const documents = Array.from({ length: 40 }, (_, i) => claim(i));
+  documents[7] = claim(7, 'b');
+  documents[21] = claim(20);
+  await browser.go('/claims?new=claim');
+  await browser.find('.MuiDrawer-root form');
+  await browser.click('as a manifest');
+  await browser.paste('Manifest, YAML or JSON', documents.join('---\n'));
+  await browser.see('40 objects: 38 new, 2 refused.');
+  await browser.see('Refused: stands in the text twice; the first is on line 181.');
+  await browser.click('Leave out the 2 refused');
+  await browser.click('Do it for 38');
+  await browser.see('Left out: tide-gauges/ping-7, tide-gauges/ping-20.');
+  await eventually(
+    'all are there',
+    async () =>
+      world.platform.store.list('persistentvolumeclaims').filter((c) => c.metadata.name.startsWith('ping-')).length ===
+      38,
+  );
+}, 300_000);
+
 test('a set deleted by mistake comes back whole, one by one or together, and a volume of others is adopted', async () => {
   await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 2, reclaim: 'Delete', graceDays: 7 });
   const names = [0, 1, 2].map((i) => `data-gauges-${i}`);

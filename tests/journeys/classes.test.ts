@@ -155,7 +155,8 @@ reclaimPolicy: Retain
   await browser.see(
     'Line 15, parameters.vast-moorage.example/copies: "three" is not a value this setting takes. Was "3" meant?',
   );
-  expect(await (await browser.control('Give it to the platform')).isEnabled()).toBe(false);
+  await browser.see('2 objects: 1 new, 1 refused.');
+  expect(await (await browser.control('Do it for 1')).isEnabled()).toBe(false);
   // one by the mending that is offered in the line, one by hand
   await (await browser.find('.cm-content')).click();
   await browser.driver
@@ -171,7 +172,8 @@ reclaimPolicy: Retain
   await caretIn('encripted');
   await press(Key.HOME, ...Array<string>('vast-moorage.example/encr'.length).fill(Key.ARROW_RIGHT), Key.DELETE, 'y');
   await browser.see('2 objects, nothing wrong');
-  await browser.click('Give it to the platform');
+  await browser.see('2 objects: 2 new.');
+  await browser.click('Do it for 2');
   await browser.see('Made: driftwood, tide-desk.');
   expect((await classes('tide-desk'))!.storageClass).toMatchObject({ copies: 3, encrypted: true });
   const [foreign] = await caller.ok<{ manifest: object }[]>('GET', '/api/foreign-classes');
@@ -181,8 +183,8 @@ reclaimPolicy: Retain
     parameters: { 'plank.example/grain': 'along' },
   });
   // read again as it stands: nothing to do
-  await browser.click('Give it to the platform');
-  await browser.see('Left as they stand: driftwood, tide-desk.');
+  await browser.see('2 objects: 2 as they stand.');
+  expect(await (await browser.control('Nothing to do')).isEnabled()).toBe(false);
 }, 300_000);
 
 const orderOf = async (className: string) =>

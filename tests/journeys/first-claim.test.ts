@@ -129,13 +129,11 @@ test('a manifest with a wrong size is told by its line, and made once it is mend
   await browser.go('/claims?new=claim');
   await browser.find('.MuiDrawer-root form');
   await browser.click('as a manifest');
-  await browser.type('Manifest, YAML or JSON', manifest('12 barrels'));
-  await browser.click('Make them');
-  await browser.see('line 8, spec.resources.requests.storage: Not a size');
-  const field = await browser.control('Manifest, YAML or JSON');
-  await browser.driver.executeScript('arguments[0].focus(); arguments[0].select()', field);
-  await field.sendKeys(manifest('12Gi'));
-  await browser.click('Make them');
+  await browser.paste('Manifest, YAML or JSON', manifest('12 barrels'));
+  await browser.see('Refused: line 8, spec.resources.requests.storage: Not a size');
+  await browser.paste('Manifest, YAML or JSON', manifest('12Gi'));
+  await browser.see('1 object: 1 new.');
+  await browser.click('Do it for 1');
   await browser.see('Made: wave-model/written-out');
   await caller.inState('written-out', 'bound', 'wave-model');
 }, 300_000);

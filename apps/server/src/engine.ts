@@ -2,7 +2,7 @@ import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
 import { Backends, ensureBackends } from './backends/backends';
-import { beginBinding, onClaims } from './binder/begin';
+import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
@@ -26,6 +26,7 @@ import { Mirror } from './mirror/mirror';
 import type { Operation } from './operations/operation';
 import type { Work } from './operations/kind';
 import { oneAtATime } from './operations/one-at-a-time';
+import { namingVolume } from './static-volumes/static-volumes';
 import { OperationQueue } from './operations/queue';
 import { Runner } from './operations/runner';
 import { purgeFailures } from './people/brake';
@@ -104,6 +105,7 @@ export class Engine {
       this.acts.workOf(applying(database)),
       this.acts.workOf(succeeding(database, site)),
       this.acts.workOf(applyingManifests(database)),
+      this.acts.workOf(namingVolume),
       ...more,
     ] as Work[];
     this.runner = new Runner(database, this.queue, lease, this.works, metrics, log, onStep);
@@ -224,6 +226,9 @@ export class Engine {
         persistentvolumeclaims: async (changed, gone) => {
           this.woken.push(...(await onClaims(this.database, changed, gone)));
           this.woken.push(...(await onGrowingClaims(this.database, changed, gone)));
+        },
+        persistentvolumes: async (changed, gone) => {
+          this.woken.push(...(await onVolumes(this.database, changed, gone)));
         },
       },
       () => {

@@ -1,7 +1,7 @@
 import { CssBaseline, GlobalStyles, LinearProgress, ThemeProvider } from '@mui/material';
 import { QueryClientProvider } from '@tanstack/react-query';
 import type { Session } from '@moorage/contract/people';
-import { lazy, useMemo, useState } from 'react';
+import { lazy, useLayoutEffect, useMemo, useState } from 'react';
 import { BrowserRouter, Navigate, Route, Routes } from 'react-router';
 import { ApiProblem } from './api/client';
 import { useLiveChanges } from './api/live';
@@ -92,6 +92,7 @@ function Door() {
 export function App() {
   const look = useLook((s) => s.look);
   const theme = useMemo(() => makeTheme(look), [look]);
+  useLayoutEffect(() => void (document.documentElement.dataset.look = look), [look]);
   return (
     <ThemeProvider theme={theme}>
       <CssBaseline enableColorScheme />

@@ -175,7 +175,7 @@ export const claimRowSchema = z.object({
       stopped: z.enum(['paused', 'refused']).nullable(),
       attempts: z.number(),
       /** What the claim asks for that is not carried out yet. */
-      asks: z.enum(['source', 'named-volume', 'selector']).nullable(),
+      asks: z.enum(['source', 'named-volume', 'selector', 'beforehand']).nullable(),
       /** The class whose name is nearest to one that is not there. */
       nearest: z.string().nullable(),
       /** Since when its backend does not list its volume any more. */

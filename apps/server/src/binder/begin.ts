@@ -2,7 +2,14 @@ import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import type { PlatformObject } from '../platform/connector';
-import { beginBindings, beginReleases, giveUpBindings, leaveToPlatform, noteBoundClaims } from './binder.sql';
+import {
+  beginBindings,
+  beginReleases,
+  giveUpBindings,
+  leaveToPlatform,
+  noteBoundClaims,
+  waitingForVolumes,
+} from './binder.sql';
 
 /** Moves bindings on whose claims the platform has bound; gives those claims. */
 export async function noteBound(database: Database, claims: readonly string[]): Promise<string[]> {
@@ -37,6 +44,17 @@ export async function onClaims(
         )
       : [];
   return [...woken, ...released];
+}
+
+/** What the mirror saw of persistent volumes: claims that waited for one which is not to be had any more are decided anew. */
+export async function onVolumes(
+  database: Database,
+  changed: readonly PlatformObject[],
+  gone: readonly PlatformObject[],
+): Promise<string[]> {
+  const taken = [...changed.filter((v) => v.status?.phase !== 'Available'), ...gone];
+  const classes = [...new Set(taken.map((v) => String(v.spec?.storageClassName ?? '')))];
+  return classes.length === 0 ? [] : (await waitingForVolumes(database, classes)).map((o) => o.id);
 }
 
 /** Begins the binding of claims of our classes that are pending; gives the operations to look at. */

@@ -122,6 +122,13 @@ export const waitingFits = statement<
    ORDER BY op.id LIMIT $1`,
 );
 
+/** Bindings that wait until the platform gives their claims volumes made beforehand, of some classes. */
+export const waitingForVolumes = statement<{ id: string }, [classes: readonly string[]]>(
+  `SELECT op.id FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
+   WHERE op.ended_at IS NULL AND op.resting AND op.waiting_for = 'beforehand' AND o.phase = 'Pending' AND o.class_name = ANY($1)
+   ORDER BY op.id LIMIT 500`,
+);
+
 /** Notes what was made for a claim, here and elsewhere, and moves its binding on: one way, since a claim waits for it. */
 export const noteVolumeMade = statement<
   Operation,

@@ -2,6 +2,7 @@ import type { ClassManifest } from '@moorage/core/classes/manifest';
 import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import type { Mooring } from '@moorage/core/placement/request';
 import { statement } from '../database/statement';
+import type { PlatformObject } from '../platform/connector';
 import { setTo } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { operationFields } from '../operations/operations.sql';
@@ -36,6 +37,8 @@ export interface StoredClaim {
   /** The pool that a plan for many claims chose for this one. */
   planned: string | null;
   limits: { class_name: string; bytes: number }[];
+  /** Persistent volumes that the platform may bind to it. */
+  beforehand: PlatformObject[];
 }
 
 const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.body, c.body AS class, at.node,
@@ -46,7 +49,15 @@ const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.bo
      EXISTS (SELECT 1 FROM grants g WHERE g.class_name = o.class_name AND g.namespace = o.namespace) AS granted,
      (SELECT pool_id FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
      (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'bytes', bytes)), '[]')
-      FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits
+      FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits,
+     (SELECT coalesce(jsonb_agg(v.body), '[]') FROM (
+        (SELECT body FROM platform_objects v WHERE v.plural = 'persistentvolumes' AND v.phase = 'Available'
+           AND v.class_name = o.class_name AND v.size_bytes >= o.size_bytes ORDER BY v.size_bytes LIMIT 50)
+        UNION ALL
+        (SELECT body FROM platform_objects v WHERE v.plural = 'persistentvolumes' AND v.phase IN ('Pending', 'Bound')
+           AND v.body #>> '{spec,claimRef,namespace}' = o.namespace AND v.body #>> '{spec,claimRef,name}' = o.name
+           AND v.name <> 'pvc-' || o.uid LIMIT 10)
+      ) v) AS beforehand
    FROM platform_objects o
    LEFT JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
    CROSS JOIN LATERAL (SELECT o.body #>> '{metadata,annotations,volume.kubernetes.io/selected-node}' AS node) at

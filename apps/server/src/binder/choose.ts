@@ -14,7 +14,7 @@ import { advance } from '../operations/operations';
 import { binding } from './kinds';
 import { corePools, livePools } from '../pools/pools';
 import { claimToDecide, reserveAll } from './choose.sql';
-import { factsFor, notYet } from './facts';
+import { factsFor, isForeseen, notYet } from './facts';
 import { furtherRecord, keepDecision, placesOf, reservationRecord, rest } from './keep';
 
 type Chosen =
@@ -73,6 +73,7 @@ async function chooseUnderLocks(
   const node = claim.node ?? undefined;
   if (storageClass.binding === 'WaitForFirstConsumer' && !node)
     return { moved: await rest(database, operation, 'first-consumer') };
+  if (isForeseen(claim)) return { moved: await rest(database, operation, 'beforehand') };
 
   const input = await factsFor(database, site, claim, storageClass);
   const started = performance.now();

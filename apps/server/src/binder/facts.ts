@@ -1,10 +1,12 @@
 import { readTuned } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
+import { bestMatch } from '@moorage/core/claims/static';
 import type { ClaimRequest, PlacementInput, Quota } from '@moorage/core/placement/request';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { lockNamespace } from '../database/locks.sql';
 import { corePools, livePools } from '../pools/pools';
+import { staticVolumeOf } from '../static-volumes/static-volume';
 import { usedInNamespaces, type StoredClaim } from './choose.sql';
 
 async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
@@ -40,6 +42,15 @@ export function notYet({ body: { spec } }: StoredClaim): 'source' | 'named-volum
   if (spec.volumeName) return 'named-volume';
   return spec.selector ? 'selector' : undefined;
 }
+
+/** Whether the platform has a volume made beforehand for a claim: it binds the two by itself, and another one would be too many. */
+export const isForeseen = (claim: StoredClaim): boolean =>
+  claim.beforehand.length > 0 &&
+  bestMatch(claim.beforehand.map(staticVolumeOf), {
+    ...{ namespace: claim.namespace, name: claim.name, uid: claim.uid, className: claim.class?.metadata.name ?? '' },
+    ...{ modes: claim.body.spec.accessModes ?? [], volumeMode: claim.body.spec.volumeMode ?? 'Filesystem' },
+    size: claim.size_bytes,
+  }) !== undefined;
 
 /** All that a decision rests on, under the locks of the namespace and of the moored pools. */
 export async function factsFor(

@@ -33,7 +33,7 @@ export interface StoredClaim {
   operation_stopped: 'paused' | 'refused' | null;
   trace: DecisionRow['trace'] | null;
   pod: string | null;
-  waiting_for: 'source' | 'named-volume' | 'selector' | null;
+  waiting_for: 'source' | 'named-volume' | 'selector' | 'beforehand' | null;
   missing_since: Date | null;
   growth_id: string | null;
   growth: string | null;

@@ -105,6 +105,20 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   const { id } = await ask<{ id: string }>('beginRound', { body: many });
   await ask('getRound', { params: { id } });
   const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
+  await ask('listCandidates', at);
+  await moorClass(ada, 'later', ['basalt-broad'], { copies: 1, binding: 'WaitForFirstConsumer' });
+  world.platform.store.create('persistentvolumes', {
+    metadata: { name: 'made-before' },
+    spec: {
+      ...{ capacity: { storage: '900Gi' }, accessModes: ['ReadWriteOnce'], volumeMode: 'Filesystem' },
+      ...{ storageClassName: 'later', persistentVolumeReclaimPolicy: 'Retain' },
+      csi: { driver: 'vast-moorage.example', volumeHandle: 'basalt/elsewhere' },
+    },
+    status: { phase: 'Available' },
+  });
+  await ada.ok('POST', '/api/claims', aClaim('by-hand', 'later'));
+  await ada.inState('by-hand', 'waiting-pod');
+  await ask('nameVolume', { params: { ...at.params, name: 'by-hand' }, body: { volume: 'made-before' } });
   await ask('planManifest', { body: { text } });
   await ask('createFromManifest', { body: { text } });
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });

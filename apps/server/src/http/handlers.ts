@@ -46,6 +46,7 @@ import { beginRound, getRound } from '../rounds/rounds';
 import { listSalvage } from '../salvage/list';
 import { destroyVolume, giveBack, lengthenGrace } from '../salvage/salvage';
 import { listSuccessions, makeSuccessor } from '../successions/successor';
+import { listCandidates, nameVolume } from '../static-volumes/static-volumes';
 import { answered, type Handlers } from './routes';
 
 export const version = '0.1.0';
@@ -211,6 +212,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    listCandidates: ({ params, person }) => listCandidates(database, Sight.of(person), claimAt(params)),
+    nameVolume: ({ params, body, person }) =>
+      nameVolume(database, acts, Sight.of(person), claimAt(params), body.volume, person.name),
     planManifest: ({ body, person }) => planManifestText(database, reader, body.text, person),
     getClaim: ({ params, person }) =>
       getClaim(database, Sight.of(person), params.namespace!, params.name!, engine.works),

@@ -215,6 +215,15 @@ function bind(store: Store, volume: KubeObject, claim: KubeObject): void {
   });
 }
 
+/** A claim of such a class is bound to a volume made beforehand with its first pod, unless it names that volume. */
+function waitsForPod(store: Store, claim: KubeObject): boolean {
+  const cls = store.find('storageclasses', undefined, String(claim.spec?.storageClassName ?? ''));
+  return (
+    cls?.volumeBindingMode === 'WaitForFirstConsumer' &&
+    claim.metadata.annotations?.['volume.kubernetes.io/selected-node'] === undefined
+  );
+}
+
 /** Binds volumes that name their claim, claims that name their volume, and claims that a volume made beforehand fits. */
 function bindVolumes(store: Store): void {
   for (const volume of store.list('persistentvolumes')) {
@@ -248,6 +257,7 @@ function bindVolumes(store: Store): void {
         copy.status = { ...copy.status, phase: 'Lost' };
       });
     if (free.length === 0 || claim.status?.phase !== 'Pending' || claim.metadata.deletionTimestamp) continue;
+    if (isPlain(volumeName) && waitsForPod(store, claim)) continue;
     const found = free
       .filter(
         (v) =>

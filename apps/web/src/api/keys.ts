@@ -35,6 +35,7 @@ export const keys = {
   round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
   salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
   lookup: (q: string) => ['lookup', q] as const,
+  candidates: (namespace: string, name: string) => ['candidates', namespace, name] as const,
   plan: (text: string) => ['plan', text] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,

@@ -20,6 +20,7 @@ import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Timeline } from './Timeline';
 import { Trace } from './Trace';
+import { Candidates } from '../static-volumes/Candidates';
 import { Column, Row, Sheet } from '../parts/layout';
 
 function Sizes({ claim }: { claim: ClaimRow }) {
@@ -114,6 +115,7 @@ function Body({ detail }: { detail: Detail }) {
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const [last, ...earlier] = decisions;
   const stuck = claim.state === 'nothing-fits';
+  const mayMatch = ['waiting-pod', 'nothing-fits', 'no-class', 'held-back', 'foreign'].includes(claim.state);
   return (
     <Column gap={1.5}>
       <Sheet>
@@ -157,6 +159,7 @@ function Body({ detail }: { detail: Detail }) {
       </Sheet>
       {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
+      {mayMatch && <Candidates claim={claim} />}
       {stuck && last && (
         <Sheet>
           <Typography variant="h2" sx={{ mb: 0.5 }}>

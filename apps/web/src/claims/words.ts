@@ -30,9 +30,12 @@ export function standing({ state, growth }: ClaimRow): { kind: MarkKind; word: s
 }
 
 const asksWords = {
-  source: 'Asks to begin with the data of a snapshot or of another claim.',
-  'named-volume': 'Asks for a volume by its name, and the platform has not bound it to that one.',
-  selector: 'Asks for a volume made beforehand, by labels.',
+  source:
+    'Asks to begin with the data of a snapshot or of another claim. That is not carried out yet, and nothing empty is bound in its place.',
+  'named-volume':
+    'Asks for a volume by its name, and the platform has not bound it to that one: see which rule refuses it.',
+  selector: 'Asks for a volume made beforehand, by labels, and none that is free matches.',
+  beforehand: 'A volume made beforehand matches it; the platform binds the two.',
 } as const;
 
 /** Why a claim is where it is, in one sentence; for a bound one, where it lives. */
@@ -63,7 +66,7 @@ export function claimSentence(claim: ClaimRow): string {
     case 'foreign':
       return `Class "${className}" belongs to another provisioner.`;
     case 'held-back':
-      return `${asksWords[reason?.asks ?? 'source']} That is not carried out yet, and nothing empty is bound in its place.`;
+      return asksWords[reason?.asks ?? 'source'];
     case 'lost':
       return reason?.missingSince
         ? `${claim.backend ?? 'Its backend'} does not list its volume any more.`

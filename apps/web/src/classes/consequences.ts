@@ -164,7 +164,7 @@ function ending(cls: StorageClass, pools: readonly Pool[], databases: boolean): 
       plain(
         rigid.length
           ? `Shuts out ${names(rigid)}, whose volumes cannot grow.`
-          : 'Teams may ask for more later, never for less. Growing a volume is not carried out yet: do not count on it.',
+          : 'Teams may ask for more later, never for less.',
       ),
     );
   if (cls.safeguard) {

@@ -8,6 +8,7 @@ import { Column, Fill, Row } from '../parts/layout';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Size } from '../parts/Size';
+import { Offer } from '../static-volumes/Offer';
 import { Empty, Fetched } from '../parts/States';
 import { useSettled } from '../parts/useSettled';
 import { When } from '../parts/When';
@@ -75,16 +76,24 @@ function List({ page, q }: { page: SalvagePage; q: string }) {
   const give = useGiveBack(() => setPicked(new Set()));
   const { rows } = page;
   const row = rows.find((r) => r.id === open);
+  const [offering, setOffering] = useState(false);
+  const mayOffer = useMay('administrator', 'operator');
+  const foreign = rows.filter((r) => picked.has(r.id) && r.origin === 'foreign' && r.operation === null);
   const going = rows.filter((r) => picked.has(r.id) && r.name !== null && !r.nameTaken && r.operation === null);
   return (
     <>
       <Row gap={2} align="center" sx={{ minHeight: 34 }}>
         <Typography variant="body1">{totalsSentence(page, Date.now())}</Typography>
         <Fill />
-        {picked.size > 0 && (
+        {mayOffer && foreign.length > 0 && !offering && (
+          <Button onClick={() => setOffering(true)}>
+            Offer {foreign.length} to {foreign.length === 1 ? 'a claim' : 'claims'}
+          </Button>
+        )}
+        {going.length > 0 && (
           <Button
             variant="contained"
-            disabled={going.length === 0 || give.isPending}
+            disabled={give.isPending}
             onClick={() => give.mutate(going.map((r) => ({ id: r.id, namespace: r.namespace!, name: r.name! })))}
           >
             Give {going.length} back to {going.length === 1 ? 'its old name' : 'their old names'}
@@ -101,7 +110,7 @@ function List({ page, q }: { page: SalvagePage; q: string }) {
         checkboxSelection={may}
         disableRowSelectionOnClick
         disableRowSelectionExcludeModel
-        isRowSelectable={({ row: r }) => r.name !== null && r.operation === null}
+        isRowSelectable={({ row: r }) => (r.name !== null || mayOffer) && r.operation === null}
         rowSelectionModel={{ type: 'include', ids: new Set(picked) }}
         onRowSelectionModelChange={({ ids }) => setPicked(new Set([...ids].map(String)))}
         onRowClick={({ row: r }: { row: SalvageRow }) => setOpen(r.id)}
@@ -126,7 +135,8 @@ function List({ page, q }: { page: SalvagePage; q: string }) {
           The {rows.length} newest of {page.total.toLocaleString('en-GB')} are shown: filter for the others.
         </Typography>
       )}
-      {row && <Way row={row} rows={rows} close={() => setOpen('')} />}
+      {offering && foreign.length > 0 && <Offer rows={foreign} close={() => setOffering(false)} />}
+      {row && !offering && <Way row={row} rows={rows} close={() => setOpen('')} />}
     </>
   );
 }

@@ -16,3 +16,8 @@ export const useLook = create<LookState>()(
     { name: 'moorage-look' },
   ),
 );
+
+// other windows of this browser turn with it
+window.addEventListener('storage', ({ key }) => {
+  if (key === 'moorage-look') void useLook.persist.rehydrate();
+});

@@ -141,7 +141,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         state === 'no-class'
           ? 'have no class'
           : state === 'held-back'
-            ? 'ask for what is not carried out yet'
+            ? 'wait for a volume or for data that they name'
             : state === 'retrying'
               ? 'keep failing'
               : state === 'stopped'

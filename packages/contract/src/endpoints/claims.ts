@@ -10,6 +10,7 @@ import {
 } from '../claims';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
+import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
 
 export const claimsEndpoints = {
@@ -69,6 +70,21 @@ export const claimsEndpoints = {
     summary: 'Delete a claim on the platform; used data needs ?confirm=NAME',
     allowed: claiming,
     query: z.object({ confirm: z.string().optional() }),
+    status: 204,
+  },
+  listCandidates: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/volumes',
+    summary: 'Volumes made beforehand that a claim could have, ranked, with what refuses the others',
+    allowed: reading,
+    response: candidatesSchema,
+  },
+  nameVolume: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/volume',
+    summary: 'Let a claim that waits have this volume and no other',
+    allowed: claiming,
+    body: volumeChoiceSchema,
     status: 204,
   },
   getGrowth: {
