@@ -149,7 +149,7 @@ export class Browser {
 
   /** Puts a text into an editor, in the place of what stands there. */
   async paste(name: string, text: string): Promise<void> {
-    const field = await this.control(name);
+    const field = await this.find(`.cm-content[aria-label="${name}"]`);
     await this.driver.executeScript(
       `const [field, text] = arguments;
        field.focus();

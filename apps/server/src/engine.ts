@@ -10,6 +10,8 @@ import { changingClass, removingClass } from './classes/acts';
 import type { Config } from './config';
 import type { Database } from './database/database';
 import { migrate } from './database/migrations';
+import { compareSome } from './drift/compare';
+import { MendCarrier } from './drift/mend';
 import { applying } from './drafts/draft';
 import { detectFindings } from './findings/detect';
 import { storeFindings } from './findings/findings';
@@ -63,6 +65,8 @@ export class Engine {
   /** What changed since claims were last looked at again, by its text. */
   private helped = new Map<string, Helped>();
   private waitingAfter?: string;
+  /** How far the round of comparing declared and actual has come. */
+  private comparedAfter?: string;
   private woken: string[] = [];
   private readonly followed = new Set<string>();
   readonly turns: Turns;
@@ -98,6 +102,7 @@ export class Engine {
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
       new SalvageCarrier(database, platform).work,
+      new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,
       new ReshapeCarrier(database, this.backends).work,
       this.acts.workOf(changingClass),
@@ -263,6 +268,7 @@ export class Engine {
     const mirror = this.mirror;
     const round = async () => {
       await this.guard(async () => storeFindings(this.database, await this.detect()));
+      await this.guard(async () => void (this.comparedAfter = await compareSome(this.database, this.comparedAfter)));
       if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void round(), this.config.findMs));
     };
     void round();

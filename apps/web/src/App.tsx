@@ -36,6 +36,7 @@ const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const Drift = lazy(() => import('./drift/Drift'));
 const Salvage = lazy(() => import('./salvage/Salvage'));
 const UnderWay = lazy(() => import('./under-way/UnderWay'));
 
@@ -66,6 +67,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
             <Route path="/claims/salvage" element={<Salvage />} />
+            <Route path="/claims/drift" element={<Drift />} />
             <Route path="/namespaces" element={<Namespaces />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />

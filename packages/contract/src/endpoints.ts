@@ -8,6 +8,7 @@ import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
 import { roundsEndpoints } from './endpoints/rounds';
 import { salvageEndpoints } from './endpoints/salvage';
+import { driftEndpoints } from './endpoints/drift';
 import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
@@ -26,6 +27,7 @@ export const endpoints = {
   ...roundsEndpoints,
   ...lookupEndpoints,
   ...salvageEndpoints,
+  ...driftEndpoints,
   ...namespacesEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,

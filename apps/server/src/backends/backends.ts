@@ -1,6 +1,7 @@
 import type { BackendRow, PoolFacts } from '@moorage/contract/backends';
 import type { Access, Probe } from '@moorage/contract/registration';
 import { usable } from '@moorage/core/capacity/usable';
+import { megabyte } from '@moorage/core/placement/rules';
 import { Op } from 'sequelize';
 import type { Estate } from '../config';
 import type { Database } from '../database/database';
@@ -178,6 +179,9 @@ export class Backends {
         degraded: v.degraded,
         reachable: !v.offline && isReachable(v.copies, factor.get(v.pool)),
         copies: v.copies,
+        encrypted: v.encrypted ?? null,
+        iops_ceiling: v.iopsCeiling ?? null,
+        throughput_ceiling: v.bytesPerSecondCeiling === undefined ? null : v.bytesPerSecondCeiling / megabyte,
       }));
       const changedVolumes = await takeVolumes(this.database, id, asRecords(volumes), began);
       if (changedVolumes.length > 0) await noteMissing(this.database, id, changedVolumes);

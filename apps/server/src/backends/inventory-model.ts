@@ -67,6 +67,11 @@ class BackendVolumeModel extends Model<
   declare seenAt: Date;
   /** Whether enough of its copies answer to read it. */
   declare reachable: CreationOptional<boolean>;
+  /** As the backend says; null where it does not. */
+  declare encrypted: boolean | null;
+  declare iopsCeiling: number | null;
+  /** MB/s. */
+  declare throughputCeiling: number | null;
 }
 
 export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
@@ -81,4 +86,7 @@ export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
   copies: { type: DataTypes.JSONB, allowNull: false },
   seenAt: { type: DataTypes.DATE, allowNull: false },
   reachable: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: true },
+  encrypted: { type: DataTypes.BOOLEAN },
+  iopsCeiling: { type: DataTypes.DOUBLE },
+  throughputCeiling: { type: DataTypes.DOUBLE },
 });

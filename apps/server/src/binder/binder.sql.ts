@@ -141,11 +141,13 @@ export const noteVolumeMade = statement<
      WHERE f.claim_uid = moved.subject AND f.mode = made.mode
    ), kept AS (
      UPDATE reservations r SET state = 'made', volume_id = $3, made_at = now() FROM moved
-     WHERE r.claim_uid = moved.subject AND r.state = 'held' RETURNING r.pool_id, r.volume_name, r.bytes, r.raw_bytes
+     WHERE r.claim_uid = moved.subject AND r.state = 'held' RETURNING r.pool_id, r.volume_name, r.bytes, r.raw_bytes, r.iops_ceiling, r.throughput_ceiling
    ), known AS (
      -- from now on: when the backend does not list it the next time, it was lost
-     INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at)
-     SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, clock_timestamp() FROM kept ON CONFLICT DO NOTHING
+     INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, iops_ceiling,
+       throughput_ceiling, seen_at)
+     SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, iops_ceiling, throughput_ceiling, clock_timestamp()
+     FROM kept ON CONFLICT DO NOTHING
    )
    SELECT moved.*, ${relaxed} FROM moved`,
   'planned once',

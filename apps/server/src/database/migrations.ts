@@ -12,6 +12,7 @@ import { up as growth } from './migration-0008-growth';
 import { up as salvage } from './migration-0009-salvage';
 import { up as steps } from './migration-0010-steps';
 import { up as staticVolumes } from './migration-0011-static-volumes';
+import { up as drift } from './migration-0012-drift';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -26,6 +27,7 @@ export const migrations = [
   { name: '0009-salvage', up: salvage },
   { name: '0010-steps', up: steps },
   { name: '0011-static-volumes', up: staticVolumes },
+  { name: '0012-drift', up: drift },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -111,6 +111,13 @@ export const adriftVolumes = statement<{
      AND v.seen_at < now() - interval '1 minute' GROUP BY 1`,
 );
 
+/** In which ways volumes are not as they were declared; those that are lost, or miss copies, are findings of their own. */
+export const driftsByKind = statement<{ kind: string; count: number; some: string[] }>(
+  `SELECT d.kind, count(*) AS count, (array_agg(r.namespace || '/' || r.claim_name ORDER BY d.since, r.claim_name))[1:${mostNamed}] AS some
+   FROM drifts d JOIN reservations r ON r.claim_uid = d.claim_uid
+   WHERE d.kind NOT IN ('not-on-backend', 'copies-fewer', 'copies-more') AND d.since < now() - interval '10 seconds' GROUP BY 1`,
+);
+
 /** Classes of a provisioner. */
 export const countClasses = statement<{ count: number }, [provisioner: string]>(
   `SELECT count(*) FROM platform_objects WHERE plural = 'storageclasses' AND body ->> 'provisioner' = $1`,

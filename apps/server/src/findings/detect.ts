@@ -11,6 +11,7 @@ import {
   backendStates,
   claimsOnPools,
   countClasses,
+  driftsByKind,
   largestEver,
   lostNodes,
   missingCopies,
@@ -145,6 +146,8 @@ async function ofClaims(database: Database): Promise<Finding[]> {
   const found = stuck.map(stuckFinding);
   if (defaults.length === 0 && (classes?.count ?? 0) > 0) found.push(finding('no-default-class', 'classes', 0));
   if (defaults.length > 1) found.push(finding('two-default-classes', 'classes', defaults.length, { some: defaults }));
+  for (const { kind, count, some } of await driftsByKind(database))
+    found.push(finding('volumes-drifted', kind, count, { volumes: count, some }));
   for (const a of adrift)
     found.push(
       finding('volumes-adrift', a.backend_id, a.bytes, {

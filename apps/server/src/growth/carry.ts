@@ -172,7 +172,7 @@ export class GrowthCarrier {
       );
       sizes.push({ backend: at.backend_id, volume: at.volume_id, bytes: grown });
     }
-    await noteSizes(this.database, asRecords(sizes));
+    await noteSizes(this.database, asRecords(sizes), operation.subject);
     return this.advance(operation, 'writing');
   }
 

@@ -66,9 +66,11 @@ export const reserveMore = statement<
    SELECT claim_uid FROM main`,
 );
 
-/** Notes the sizes of volumes as their backends just told them. */
-export const noteSizes = statement<object, [volumes: string]>(
-  `UPDATE backend_volumes v SET bytes = s.bytes, raw_bytes = CASE WHEN v.bytes > 0 THEN (v.raw_bytes::numeric * s.bytes / v.bytes)::bigint ELSE v.raw_bytes END
+/** Notes the sizes of volumes as their backends just told them, and the ceilings that these took for a claim's own. */
+export const noteSizes = statement<object, [volumes: string, claim: string]>(
+  `UPDATE backend_volumes v SET bytes = s.bytes, raw_bytes = CASE WHEN v.bytes > 0 THEN (v.raw_bytes::numeric * s.bytes / v.bytes)::bigint ELSE v.raw_bytes END,
+     iops_ceiling = coalesce(r.iops_ceiling, v.iops_ceiling), throughput_ceiling = coalesce(r.throughput_ceiling, v.throughput_ceiling)
    FROM jsonb_to_recordset($1::jsonb) AS s(backend text, volume text, bytes bigint)
+     LEFT JOIN reservations r ON r.claim_uid = $2 AND r.volume_id = s.volume
    WHERE v.backend_id = s.backend AND v.volume_id = s.volume`,
 );

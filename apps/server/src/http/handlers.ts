@@ -13,6 +13,7 @@ import { createClass, deleteClass, makeDefault } from '../classes/classes';
 import { listClasses, listForeignClasses } from '../classes/listing';
 import { changeGrants, getGrants } from '../classes/grants';
 import type { Database } from '../database/database';
+import { listDrifts, mendDrifts } from '../drift/list';
 import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
 import { listFindings, setAside, takeUp } from '../findings/findings';
@@ -212,6 +213,12 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    listDrifts: ({ query, person }) => listDrifts(database, Sight.of(person), query),
+    mendDrifts: async ({ body, person }) => {
+      const { answer, operations } = await mendDrifts(database, person, body);
+      engine.carry(operations);
+      return answer;
+    },
     listCandidates: ({ params, person }) => listCandidates(database, Sight.of(person), claimAt(params)),
     nameVolume: ({ params, body, person }) =>
       nameVolume(database, acts, Sight.of(person), claimAt(params), body.volume, person.name),

@@ -18,6 +18,14 @@ export async function record(database: Database, change: Change): Promise<void> 
   await announce(database, [{ topic: 'logbook' }]);
 }
 
+/** The same of many changes at once. */
+export async function recordAll(database: Database, changes: readonly Change[]): Promise<void> {
+  if (changes.length === 0) return;
+  const rows = changes.map((change) => ({ ...change, before: change.before ?? null, after: change.after ?? null }));
+  await logbook.in(database).bulkCreate(rows, { returning: false });
+  await announce(database, [{ topic: 'logbook' }]);
+}
+
 /** What concerns namespaces: their claims and limits, whose names begin with theirs. */
 const ofNamespaces = (namespaces: readonly string[]) => ({
   kind: ['claim', 'limit', 'volume'],

@@ -53,6 +53,11 @@ export interface BackendVolume {
   readonly degraded: boolean;
   /** The backend itself says that it cannot be used. */
   readonly offline: boolean;
+  /** Left out where the backend does not say. */
+  readonly encrypted?: boolean;
+  /** What it is held to; left out where it is held to nothing of its own. */
+  readonly iopsCeiling?: number;
+  readonly bytesPerSecondCeiling?: number;
   readonly copies: readonly {
     readonly disk: string;
     readonly node: string;

@@ -67,6 +67,7 @@ export const poolSchema = z.object({
 export type PoolResource = z.infer<typeof poolSchema>;
 
 export const serviceClassSchema = z.object({
+  '@odata.id': z.string().optional(),
   DataProtectionLinesOfService: z
     .array(z.object({ ReplicaType: z.string().optional(), RecoveryGeographicObjective: z.string().optional() }))
     .default([]),
@@ -121,6 +122,8 @@ export const volumeSchema = z.object({
     )
     .default([]),
   ReplicaTargets: z.array(replicaSchema).default([]),
+  Encrypted: z.boolean().optional(),
+  Links: z.object({ ClassOfService: linkSchema.optional() }).optional(),
 });
 export type VolumeResource = z.infer<typeof volumeSchema>;
 

@@ -66,6 +66,8 @@ export class DrivePaths {
   });
 }
 
+type Ceiling = Pick<BackendVolume, 'iopsCeiling' | 'bytesPerSecondCeiling'>;
+
 /** Reads everything that a backend says of itself. What never changes is read once. */
 export class SwordfishView {
   private readonly sizes = new Map<string, Sizes>();
@@ -102,17 +104,42 @@ export class SwordfishView {
         return { name: pool.Id, path: pool['@odata.id'], facts: poolFacts(pool, drives, offered, scheme, sizes) };
       }),
     );
+    const ceilings = await this.fetchCeilings(pools.Members);
     const disks = [...drives.values()].map((d) => inventoryDisk(d, used));
     return {
       healthy: isUp(storage.Status),
       pools: read,
       volumes: volumes.Members.filter((v) => (v.CapacitySources[0]?.ProvidingPools.length ?? 0) > 0).map((v) =>
-        volumeFrom(v, drives),
+        volumeFrom(v, drives, ceilings),
       ),
       nodes: nodes.length > 0 ? nodes : nodesFrom(disks),
       disks,
       ways,
     };
+  }
+
+  /** What each class of service holds volumes to, by its path; those that pools offer by themselves say what the pool can do. */
+  private async fetchCeilings(pools: readonly PoolResource[]): Promise<Map<string, Ceiling>> {
+    const offered = pools.flatMap((p) => p.Links?.DefaultClassOfService?.['@odata.id'] ?? []);
+    const folders = [...new Set(offered.map((path) => path.slice(0, path.lastIndexOf('/'))))];
+    const lists = await Promise.all(
+      folders.map((f) => this.http.get(f + expand, collectionSchema(serviceClassSchema))),
+    );
+    return new Map(
+      lists
+        .flatMap((l) => l.Members)
+        .filter((c) => c['@odata.id'] !== undefined && !offered.includes(c['@odata.id']))
+        .map((c) => {
+          const { MaxIOPS, MaxBytesPerSecond } = c.IOConnectivityLinesOfService[0] ?? {};
+          return [
+            c['@odata.id']!,
+            {
+              ...(MaxIOPS !== undefined && { iopsCeiling: MaxIOPS }),
+              ...(MaxBytesPerSecond !== undefined && { bytesPerSecondCeiling: MaxBytesPerSecond }),
+            },
+          ];
+        }),
+    );
   }
 
   /** Drives by path, a node at a time. */
@@ -214,8 +241,14 @@ function inventoryDisk(d: DriveResource, used: ReadonlyMap<string, InventoryDisk
   };
 }
 
-export function volumeFrom(v: VolumeResource, drives?: ReadonlyMap<string, DriveResource>): BackendVolume {
+export function volumeFrom(
+  v: VolumeResource,
+  drives?: ReadonlyMap<string, DriveResource>,
+  ceilings?: ReadonlyMap<string, Ceiling>,
+): BackendVolume {
   return {
+    ...(v.Encrypted !== undefined && { encrypted: v.Encrypted }),
+    ...ceilings?.get(v.Links?.ClassOfService?.['@odata.id'] ?? ''),
     id: v.Id,
     name: v.Name,
     pool: idOf(v.CapacitySources[0]?.ProvidingPools[0]),

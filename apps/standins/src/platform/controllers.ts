@@ -245,7 +245,9 @@ function bindVolumes(store: Store): void {
       continue;
     }
     const { volumeName } = claim.spec as { volumeName?: string };
-    if (claim.status?.phase !== 'Pending' || claim.metadata.deletionTimestamp) continue;
+    // a volume that was taken away and is there again, for the very claim
+    const isBack = claim.status?.phase === 'Lost' && volumeName === volume.metadata.name;
+    if ((claim.status?.phase !== 'Pending' && !isBack) || claim.metadata.deletionTimestamp) continue;
     if (!isPlain(volumeName) && volumeName !== volume.metadata.name) continue;
     if (fits(volume, claim)) bind(store, volume, claim);
   }

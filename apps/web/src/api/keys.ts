@@ -36,6 +36,7 @@ export const keys = {
   salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
   lookup: (q: string) => ['lookup', q] as const,
   candidates: (namespace: string, name: string) => ['candidates', namespace, name] as const,
+  drift: (claim: string, kind: string) => ['drift', claim, kind] as const,
   plan: (text: string) => ['plan', text] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,

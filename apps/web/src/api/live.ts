@@ -17,6 +17,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'line',
     'growth',
     'candidates',
+    'drift',
     'plan',
     'round',
     'classes',

@@ -20,6 +20,7 @@ import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Timeline } from './Timeline';
 import { Trace } from './Trace';
+import { DriftOf } from '../drift/DriftOf';
 import { Candidates } from '../static-volumes/Candidates';
 import { Column, Row, Sheet } from '../parts/layout';
 
@@ -159,6 +160,7 @@ function Body({ detail }: { detail: Detail }) {
       </Sheet>
       {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
+      {claim.volumeName !== null && <DriftOf claim={claim.uid} />}
       {mayMatch && <Candidates claim={claim} />}
       {stuck && last && (
         <Sheet>

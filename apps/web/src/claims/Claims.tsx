@@ -145,6 +145,7 @@ export default function Claims() {
       actions={
         <>
           <Button onClick={() => go('/claims/salvage')}>Salvage</Button>
+          <Button onClick={() => go('/claims/drift')}>Declared and actual</Button>
           {(['csv', 'json'] as const).map((format) => (
             <Button
               key={format}

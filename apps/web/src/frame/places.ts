@@ -12,4 +12,5 @@ export const places = [
 export const besides = [
   { path: '/under-way', name: 'Under way', key: 'u' },
   { path: '/claims/salvage', name: 'Salvage', key: 's' },
+  { path: '/claims/drift', name: 'Declared and actual', key: 'd' },
 ] as const;

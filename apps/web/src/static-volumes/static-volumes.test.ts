@@ -1,7 +1,7 @@
 import type { Candidate } from '@moorage/contract/static-volumes';
 import { readManifestText } from '@moorage/manifests/text';
 import { candidateSentence, namedSentence } from './Candidates';
-import { volumeNameOf, volumesText } from './volume-text';
+import { volumesText, volumeNameOf } from './volume-text';
 
 const row = { id: 'basalt/7F-09', volumeName: 'Old Export #7', volumeId: '7F-09', bytes: 20 * 2 ** 30 };
 

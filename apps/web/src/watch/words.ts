@@ -1,5 +1,7 @@
+import type { DriftRow } from '@moorage/contract/drift';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
+import { kindTitles } from '../drift/words';
 import { protocolText } from '../backends/readiness-words';
 import { sizeText } from '@moorage/core/sizes/display';
 
@@ -230,6 +232,13 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         detail: `${list('domains').join(', ')} ${list('domains').length === 1 ? 'holds' : 'hold'} more than the others can match; of ${sizeText(number('raw'))} raw.`,
         remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
+      };
+    case 'volumes-drifted':
+      return {
+        title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${kindTitles[subject as DriftRow['kind']]}`,
+        detail: `${list('some').join(', ')}${number('volumes') > list('some').length ? ' and others' : ''}.`,
+        remedy: 'See what differs',
+        path: `/claims/drift?kind=${subject}`,
       };
     case 'volumes-adrift':
       return {

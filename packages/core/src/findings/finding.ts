@@ -12,6 +12,7 @@ export const findingKinds = {
   'node-lost': 'data-at-risk',
   'pool-shrunk': 'data-at-risk',
   'disk-failing': 'data-at-risk',
+  'volumes-drifted': 'data-at-risk',
   'backend-unreachable': 'claims-blocked',
   'backend-nonsense': 'claims-blocked',
   'pool-read-only': 'claims-blocked',
