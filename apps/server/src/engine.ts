@@ -6,6 +6,7 @@ import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
+import { keepingVolume } from './claims/keep';
 import { changingClass, removingClass } from './classes/acts';
 import type { Config } from './config';
 import type { Database } from './database/database';
@@ -111,6 +112,7 @@ export class Engine {
       this.acts.workOf(succeeding(database, site)),
       this.acts.workOf(applyingManifests(database)),
       this.acts.workOf(namingVolume),
+      this.acts.workOf(keepingVolume(database)),
       ...more,
     ] as Work[];
     this.runner = new Runner(database, this.queue, lease, this.works, metrics, log, onStep);

@@ -1,4 +1,5 @@
 import { z } from 'zod';
+import { applicationAfterSchema } from './deletion';
 import { checkSchema, sizeTextSchema } from './claims';
 import { nameSchema } from './classes';
 
@@ -77,6 +78,8 @@ export const roundPlanSchema = z.object({
   kept: z.number(),
   /** What has to be typed before used data is destroyed; null when none is. */
   confirm: z.string().nullable(),
+  /** What is left of applications whose claims go. */
+  applications: z.array(applicationAfterSchema),
 });
 export type RoundPlan = z.infer<typeof roundPlanSchema>;
 

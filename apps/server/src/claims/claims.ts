@@ -14,7 +14,7 @@ import { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { decisions } from '../reservations/decision-model';
-import { reservations } from '../reservations/reservation-model';
+import { deletionOf } from './deletion';
 import { claimCounts, claimNamed, claimPages, otherPodsOf, podsOf, type StoredClaim } from './claims.sql';
 
 const unbound = new Set<ClaimRow['state']>([
@@ -285,14 +285,13 @@ export async function deleteClaim(
   person: string,
 ): Promise<void> {
   const claim = toRow(await getStored(database, Sight.everything, at.namespace, at.name));
-  const fate = await reservations.in(database).findByPk(claim.uid, { attributes: ['reclaim', 'graceDays'] });
-  const used = claim.consumed ?? 0;
-  if (fate?.reclaim === 'Delete' && fate.graceDays === 0 && used > 0 && confirm !== at.name)
+  const { destroyed, confirm: mustConfirm } = await deletionOf(database, [at]);
+  if (mustConfirm && confirm !== at.name)
     throw new Refusal(
       'conflict',
       'confirm-destruction',
       'This destroys data',
-      `Deleting "${at.name}" destroys ${used.toLocaleString('en-GB')} used bytes, because its class says Delete. Repeat the call with ?confirm=${at.name}.`,
+      `Deleting "${at.name}" destroys ${destroyed.toLocaleString('en-GB')} used bytes, because its volume's policy says Delete. Repeat the call with ?confirm=${at.name}.`,
       'confirm',
     );
   // the very claim that was seen: another of its name, made meanwhile, stays

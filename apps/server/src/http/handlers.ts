@@ -7,6 +7,8 @@ import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
+import { planDeletionOf } from '../claims/deletion';
+import { keepVolume } from '../claims/keep';
 import { exportClaims } from '../claims/export';
 import { changeClass } from '../classes/change';
 import { createClass, deleteClass, makeDefault } from '../classes/classes';
@@ -213,6 +215,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),
+    keepVolume: ({ params, person }) => keepVolume(database, acts, Sight.of(person), claimAt(params), person.name),
     listDrifts: ({ query, person }) => listDrifts(database, Sight.of(person), query),
     mendDrifts: async ({ body, person }) => {
       const { answer, operations } = await mendDrifts(database, person, body);

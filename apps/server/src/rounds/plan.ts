@@ -1,12 +1,14 @@
 import type { RoundChange, RoundPlan, RoundRequest, RoundRow } from '@moorage/contract/rounds';
+import type { DeletionPlan } from '@moorage/core/claims/deletion';
 import { growInTurn, type Growth } from '@moorage/core/placement/growth';
 import { bytes, type Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
+import { deletionOf } from '../claims/deletion';
 import type { Database } from '../database/database';
 import { factsToGrowMany, type GrowthFacts } from '../growth/facts';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
-import { claimsNamed, podsUsing } from './rounds.sql';
+import { claimsNamed } from './rounds.sql';
 
 type Named = Awaited<ReturnType<typeof claimsNamed>>[number];
 const nothing = { uid: null, pool: null, from: null, to: null, addedRaw: 0, refusal: null, failed: null, fate: null };
@@ -48,8 +50,8 @@ export async function planRound(
   const known = new Map(rows.map((r) => [`${r.namespace}/${r.name}`, r]));
   const unique = [...new Map(claims.map((c) => [`${c.namespace}/${c.name}`, c])).entries()];
   const found = unique.flatMap(([key]) => known.get(key) ?? []);
-  const planned =
-    change.kind === 'delete' ? await deletions(database, found) : await growths(database, site, change, found);
+  const deletion = change.kind === 'delete' ? await deletionOf(database, found) : undefined;
+  const planned = change.kind === 'delete' ? deletions(found, deletion!) : await growths(database, site, change, found);
   const all = unique.map(([key, { namespace, name }]): RoundRow => {
     const row = known.get(key);
     return row ? planned.get(row.uid)! : { ...nothing, namespace, name, refusal: 'gone' };
@@ -68,6 +70,7 @@ export async function planRound(
       destroyed,
       kept: used(['kept', 'kept-for-days']),
       confirm: destroyed > 0 ? confirmation(going.length) : null,
+      applications: [...(deletion?.applications ?? [])],
     },
     goes: going.map(({ namespace, name, uid }) => ({
       ...{ namespace, name, uid: uid! },
@@ -124,26 +127,20 @@ function verdict(facts: GrowthFacts | 'claim-gone' | 'class-gone', growth: Growt
   return { refusal: 'does-not-fit', failed: failed! };
 }
 
-async function deletions(database: Database, found: readonly Named[]): Promise<Planned> {
-  const using = await podsUsing(
-    database,
-    [...new Set(found.map((f) => f.namespace))],
-    found.map((f) => f.name),
-  );
+const fateKinds = { nothing: 'no-volume', kept: 'kept', grace: 'kept-for-days', destroyed: 'destroyed' } as const;
+
+function deletions(found: readonly Named[], { claims }: DeletionPlan): Planned {
+  const fates = new Map(claims.map((c) => [`${c.namespace}/${c.name}`, c]));
   return new Map(
     found.map((row) => {
-      const { uid, namespace, name, consumed, reclaim, grace_days: graceDays } = row;
-      const pods = using.filter((u) => u.namespace === namespace && u.claim === name).map((u) => u.pod);
-      const kind =
-        row.provisioned === null
-          ? ('no-volume' as const)
-          : reclaim === 'Retain'
-            ? ('kept' as const)
-            : (graceDays ?? 0) > 0
-              ? ('kept-for-days' as const)
-              : ('destroyed' as const);
-      const fate = { kind, used: consumed ?? 0, graceDays: graceDays ?? 0, pods };
-      return [uid, { ...rowOf(row), fate, refusal: row.state === 'deleting' ? ('deleting' as const) : null }];
+      const {
+        fate: kind = 'nothing',
+        used = 0,
+        graceDays = 0,
+        pods = [],
+      } = fates.get(`${row.namespace}/${row.name}`) ?? {};
+      const fate = { kind: fateKinds[kind], used, graceDays, pods: [...pods] };
+      return [row.uid, { ...rowOf(row), fate, refusal: row.state === 'deleting' ? ('deleting' as const) : null }];
     }),
   );
 }

@@ -21,14 +21,3 @@ export const claimsNamed = statement<
    JOIN claims c ON c.namespace = asked.namespace AND c.name = asked.name
    LEFT JOIN reservations r ON r.claim_uid = c.uid LIMIT 1000`,
 );
-
-/** Pods that use claims of these namespaces. */
-export const podsUsing = statement<
-  { namespace: string; claim: string; pod: string },
-  [namespaces: readonly string[], claims: readonly string[]]
->(
-  `SELECT p.namespace, v #>> '{persistentVolumeClaim,claimName}' AS claim, p.name AS pod
-   FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') v
-   WHERE p.plural = 'pods' AND p.namespace = ANY($1) AND v #>> '{persistentVolumeClaim,claimName}' = ANY($2)
-   ORDER BY p.name LIMIT 5000`,
-);

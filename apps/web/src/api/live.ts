@@ -18,6 +18,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'growth',
     'candidates',
     'drift',
+    'deletion',
     'plan',
     'round',
     'classes',

@@ -1,10 +1,9 @@
-import { Button, TextField, Typography } from '@mui/material';
+import { Button, Typography } from '@mui/material';
 import type { ClaimDetail as Detail, ClaimRow } from '@moorage/contract/claims';
-import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
-import { useNavigate, useParams } from 'react-router';
+import { useParams } from 'react-router';
 import { ask } from '../api/client';
-import { refresh, useClaim, useClasses } from '../api/queries';
+import { refresh, useClaim } from '../api/queries';
 import { useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
@@ -14,8 +13,8 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
-import { deletionAsked, fateWords, usersWords } from './deletion-words';
 import { claimSentence, standing } from './words';
+import { Deletion, KeepVolume } from './Deletion';
 import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Timeline } from './Timeline';
@@ -39,57 +38,6 @@ function Sizes({ claim }: { claim: ClaimRow }) {
       )}
       . {claim.modes.join(', ')}, {claim.volumeMode} mode. Made <When at={claim.createdAt} />.
     </Typography>
-  );
-}
-
-function Deletion({
-  claim,
-  usedBy,
-  copies,
-  close,
-}: {
-  claim: ClaimRow;
-  usedBy: Detail['usedBy'];
-  copies: readonly string[];
-  close: () => void;
-}) {
-  const navigate = useNavigate();
-  const [typed, setTyped] = useState('');
-  const { data: classes } = useClasses();
-  const used = claim.consumed ?? 0;
-  const remove = useAct(async () => {
-    await ask('deleteClaim', {
-      params: { namespace: claim.namespace, name: claim.name },
-      query: { confirm: typed },
-    });
-    void refresh('claims');
-    // one that pods still use stays for now: what it waits for is seen on its own page
-    if (usedBy.pods.length > 0) close();
-    // its Line goes with it
-    else void navigate('/claims');
-    return { text: deletionAsked(`${claim.namespace}/${claim.name}`, usedBy) };
-  });
-  return (
-    <Row role="alert" gap={1.5} align="center" wraps sx={{ border: 1, borderColor: 'error.main', p: 1.5, my: 1 }}>
-      <Typography variant="body2" sx={{ flex: 1, minWidth: 320 }}>
-        {claim.volumeName
-          ? `Its volume, ${sizeText(claim.provisioned ?? 0)} with ${sizeText(used)} written, ${fateWords(classes?.find((c) => c.storageClass.name === claim.className)?.storageClass)}${copies.length > 0 ? ` So it is with its copy on ${copies.join(', and on ')}.` : ''}`
-          : 'It has no volume yet: no data goes with it.'}{' '}
-        {usersWords(usedBy)}
-      </Typography>
-      {used > 0 && (
-        <TextField
-          label={`Type ${claim.name} to delete`}
-          value={typed}
-          onChange={(e) => setTyped(e.target.value)}
-          sx={{ width: 260 }}
-        />
-      )}
-      <Button onClick={close}>Keep it</Button>
-      <Button variant="contained" disabled={used > 0 && typed !== claim.name} onClick={() => remove.mutate(undefined)}>
-        Delete claim
-      </Button>
-    </Row>
   );
 }
 
@@ -128,6 +76,7 @@ function Body({ detail }: { detail: Detail }) {
             {claimSentence({ ...claim, growth: null })}
           </Typography>
           <TryNow claim={claim} />
+          {may && claim.state === 'deleting' && <KeepVolume claim={claim} />}
           {may && claim.state === 'bound' && claim.pool && !doing && (
             <Button onClick={() => setDoing('growing')}>Grow</Button>
           )}
@@ -149,14 +98,7 @@ function Body({ detail }: { detail: Detail }) {
             <Copyable text={claim.volumeId} what="backend identifier" />
           </Typography>
         )}
-        {doing === 'deleting' && (
-          <Deletion
-            claim={claim}
-            usedBy={detail.usedBy}
-            copies={[last?.trace.second, last?.trace.offsite].flatMap((c) => (c ? [c.pool] : []))}
-            close={() => setDoing(undefined)}
-          />
-        )}
+        {doing === 'deleting' && <Deletion claim={claim} usedBy={detail.usedBy} close={() => setDoing(undefined)} />}
       </Sheet>
       {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}

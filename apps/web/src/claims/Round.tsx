@@ -17,6 +17,7 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { useSettled } from '../parts/useSettled';
+import { applicationLine } from './deletion-words';
 import { actWord, planSentence, rowSentence, type RoundAct } from './round-words';
 
 export type Picked = Pick<ClaimRow, 'namespace' | 'name'>;
@@ -219,6 +220,19 @@ export function Round({ act, claims, close }: { act: RoundAct; claims: readonly 
                   {actWord(act, plan.goes)}
                 </Button>
               </Row>
+              {plan.applications.map((application) => {
+                const { mark, text } = applicationLine(application);
+                return (
+                  <Row
+                    key={`${application.namespace}/${application.application}`}
+                    align="baseline"
+                    sx={{ fontSize: 13 }}
+                  >
+                    <Mark kind={mark} />
+                    <span>{text}</span>
+                  </Row>
+                );
+              })}
               <DataGrid<RoundRow>
                 rows={plan.rows}
                 columns={columns}

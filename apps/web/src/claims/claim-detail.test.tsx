@@ -1,3 +1,4 @@
+import type { DeletionPlan } from '@moorage/contract/deletion';
 import type { ClaimDetail as Detail, ClaimRow, DecisionRow } from '@moorage/contract/claims';
 import { waitFor } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
@@ -28,6 +29,18 @@ const detail = (claim: ClaimRow, part: Partial<Detail> = {}): Detail => ({
   ...part,
 });
 
+/** What goes with a claim of a class that destroys. */
+const deletion = ({ claim, usedBy }: Detail): DeletionPlan => {
+  const used = claim.consumed ?? 0;
+  const fate = claim.volumeName === null ? 'nothing' : 'destroyed';
+  const { namespace, name } = claim;
+  const pods = usedBy.pods.map((p) => p.pod);
+  return {
+    claims: [{ namespace, name, fate, used, graceDays: 0, copiesOn: [], pods }],
+    ...{ destroyed: used, inGrace: 0, kept: 0, copiesDestroyed: 0, applications: [], confirm: used > 0 },
+  };
+};
+
 const drawn = async (
   shown: Detail,
   answers: ConstructorParameters<typeof FakeServer>[0] = {},
@@ -35,6 +48,9 @@ const drawn = async (
 ) => {
   const server = new FakeServer({
     getClaim: () => shown,
+    listDrifts: () => ({ rows: [], counts: {}, next: null }),
+    listCandidates: () => ({ candidates: [], best: null, named: null, more: false }),
+    planDeletion: () => deletion(shown),
     listClasses: () => [],
     placementState: () => new Refused(503, 'Not in this test.'),
     ...answers,
@@ -75,8 +91,7 @@ describe('deleting', () => {
   test('a claim with data asks for its name, says what goes with it, and can be left', async () => {
     const { user, server } = await drawn(detail(aClaimRow('level-log')), { deleteClaim: () => undefined });
     await user.click(screen.getByRole('button', { name: 'Delete' }));
-    const words = screen.getByRole('alert').textContent;
-    expect(words).toMatch(/Its volume, 80 GiB with 2 GiB written/);
+    expect(await screen.findByText(/destroyed for good, and 2 GiB of written data with it/)).toBeTruthy();
     const act = screen.getByRole<HTMLButtonElement>('button', { name: 'Delete claim' });
     expect(act.disabled).toBe(true);
     await user.type(screen.getByLabelText('Type level-log to delete'), 'level-lo');
@@ -89,7 +104,7 @@ describe('deleting', () => {
   test('once the name is typed it is sent with it, the Line is emptied, and the list is shown', async () => {
     const { user, server } = await drawn(detail(aClaimRow('level-log')), { deleteClaim: () => undefined });
     await user.click(screen.getByRole('button', { name: 'Delete' }));
-    await user.type(screen.getByLabelText('Type level-log to delete'), 'level-log');
+    await user.type(await screen.findByLabelText('Type level-log to delete'), 'level-log');
     await user.click(screen.getByRole('button', { name: 'Delete claim' }));
     await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
     expect(server.of('deleteClaim')[0]).toMatchObject({
@@ -98,15 +113,6 @@ describe('deleting', () => {
     });
     await waitFor(() => expect(window.location.pathname).toBe('/claims'));
     expect(window.location.search).not.toContain('level-log');
-  });
-
-  test('a copy elsewhere goes with it, and that is said', async () => {
-    const copy = { provisioned: 80 * GiB, footprintFactor: 1, backendIops: 0, backendThroughput: 0 };
-    const { user } = await drawn(
-      detail(aClaimRow('level-log'), { decisions: [decision({ second: { pool: 'basalt-swift', ...copy } })] }),
-    );
-    await user.click(screen.getByRole('button', { name: 'Delete' }));
-    expect(screen.getByRole('alert').textContent).toMatch(/So it is with its copy on basalt-swift\./);
   });
 
   test('a claim without a volume takes no data along and needs no name', async () => {
@@ -121,7 +127,7 @@ describe('deleting', () => {
       { deleteClaim: () => undefined },
     );
     await user.click(screen.getByRole('button', { name: 'Delete' }));
-    expect(screen.getByRole('alert').textContent).toMatch(/no volume yet: no data goes with it/);
+    expect(await screen.findByText(/no volume yet: no data goes with it/)).toBeTruthy();
     await user.click(screen.getByRole('button', { name: 'Delete claim' }));
     await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
   });
@@ -132,7 +138,7 @@ describe('deleting', () => {
       deleteClaim: () => undefined,
     });
     await user.click(screen.getByRole('button', { name: 'Delete' }));
-    expect(screen.getByRole('alert').textContent).toMatch(/gauge-0/);
+    expect(await screen.findByText(/gauge-0 on quay-03 uses it/)).toBeTruthy();
     await user.click(screen.getByRole('button', { name: 'Delete claim' }));
     await waitFor(() => expect(server.of('deleteClaim')).toHaveLength(1));
     await waitFor(() => expect(screen.queryByRole('button', { name: 'Keep it' })).toBeNull());
@@ -144,10 +150,19 @@ describe('deleting', () => {
       deleteClaim: () => new Refused(409, 'Data was written meanwhile.'),
     });
     await user.click(screen.getByRole('button', { name: 'Delete' }));
-    await user.click(screen.getByRole('button', { name: 'Delete claim' }));
+    await user.click(await screen.findByRole('button', { name: 'Delete claim' }));
     expect(await screen.findByText(/Data was written meanwhile\./)).toBeTruthy();
     expect(screen.getByRole('button', { name: 'Keep it' })).toBeTruthy();
     expect(window.location.pathname).toBe('/claims/tide-gauges/level-log');
+  });
+
+  test('one that is being deleted and waits for its pods has a last way back: its volume is kept', async () => {
+    const { user, server } = await drawn(detail(aClaimRow('level-log', { state: 'deleting' })), {
+      keepVolume: () => undefined,
+    });
+    await user.click(await screen.findByRole('button', { name: 'Keep its volume' }));
+    await waitFor(() => expect(server.of('keepVolume')).toHaveLength(1));
+    expect(await screen.findByText(/it is found under Salvage then/)).toBeTruthy();
   });
 
   test('a viewer is not offered it, nor for a claim that is being deleted', async () => {

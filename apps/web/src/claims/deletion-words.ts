@@ -1,28 +1,84 @@
 import type { ClaimDetail } from '@moorage/contract/claims';
-import type { StorageClass } from '@moorage/core/classes/storage-class';
+import type { ApplicationAfter, DeletionPlan } from '@moorage/contract/deletion';
+import { sizeText } from '@moorage/core/sizes/display';
+import type { MarkKind } from '../marks/Mark';
 
-/** What becomes of a volume once its claim is gone, by its class; undefined where the class is not known any more. */
-export function fateWords(cls: Pick<StorageClass, 'reclaim' | 'graceDays'> | undefined): string {
-  if (!cls) return 'goes or stays as its class said when it was made.';
-  if (cls.reclaim === 'Retain') return 'stays behind, adrift: nothing is destroyed, and it still counts.';
-  if (cls.graceDays > 0)
-    return `is kept for ${cls.graceDays} ${cls.graceDays === 1 ? 'day' : 'days'}, offline, and destroyed for good then.`;
-  return 'is destroyed for good.';
+interface Line {
+  readonly mark: MarkKind;
+  readonly text: string;
 }
 
-/** Who still uses a claim, and what of its application stays. */
-export function usersWords({ pods, application, otherReplicas }: ClaimDetail['usedBy']): string {
-  if (pods.length === 0) return 'No pod uses it: the platform lets it go at once.';
+type Row = DeletionPlan['claims'][number];
+
+function volumeLine({ fate, used, graceDays }: Row): Line {
+  const written = used > 0 ? `its ${sizeText(used)} of written data` : 'it';
+  switch (fate) {
+    case 'nothing':
+      return { mark: 'settled', text: 'It has no volume yet: no data goes with it.' };
+    case 'kept':
+      return {
+        mark: 'adrift',
+        text: `Its volume stays behind, adrift, with ${written === 'it' ? 'nothing written' : written.slice(4)}: nothing is destroyed, it still counts, and Salvage gives it back.`,
+      };
+    case 'grace':
+      return {
+        mark: 'degraded',
+        text: `Its volume is kept offline for ${graceDays} ${graceDays === 1 ? 'day' : 'days'}, and then ${written} ${written === 'it' ? 'is' : 'are'} destroyed for good. Until then Salvage gives it back.`,
+      };
+    case 'destroyed':
+      return {
+        mark: used > 0 ? 'lost' : 'degraded',
+        text:
+          used > 0
+            ? `Its volume is destroyed for good, and ${sizeText(used)} of written data with it.`
+            : 'Its volume, on which nothing was written, is destroyed.',
+      };
+  }
+}
+
+/** What is left of an application, and whether more than half of its replicas keep their data. */
+export function applicationLine({
+  application,
+  replicas,
+  after,
+  before,
+  keepsMajority,
+  losesAll,
+}: ApplicationAfter): Line {
+  if (losesAll) return { mark: 'lost', text: `No replica of ${application} is left with data of its own.` };
+  const left = `${after} of ${replicas} replicas of ${application} ${after === 1 ? 'keeps its' : 'keep their'} data`;
+  if (keepsMajority) return { mark: 'settled', text: `${left}: more than half, it can go on.` };
+  const had = 2 * before > replicas ? 'It loses its majority' : 'It had no majority before';
+  return { mark: 'person', text: `${left}. ${had}: what decides by votes stands still.` };
+}
+
+function copiesLine({ fate, copiesOn }: Row): Line[] {
+  if (copiesOn.length === 0 || fate === 'kept' || fate === 'nothing') return [];
+  const on = copiesOn.join(', and on ');
+  return [
+    {
+      mark: 'degraded',
+      text: `Its ${copiesOn.length === 1 ? 'copy' : 'copies'} on ${on} ${copiesOn.length === 1 ? 'shares' : 'share'} that fate.`,
+    },
+  ];
+}
+
+/** Who still uses a claim, and what the platform waits for. */
+export function usersLine({ pods }: ClaimDetail['usedBy']): Line {
+  if (pods.length === 0) return { mark: 'settled', text: 'No pod uses it: the platform lets it go at once.' };
   const names = pods.slice(0, 3).map(({ pod, node }) => (node ? `${pod} on ${node}` : pod));
   const more = pods.length > 3 ? ` and ${pods.length - 3} more` : '';
-  const use = pods.length === 1 ? 'uses' : 'use';
-  const stays =
-    application === null
-      ? ''
-      : otherReplicas === 0
-        ? ` No other replica of ${application} is left with data of its own.`
-        : ` ${otherReplicas} other ${otherReplicas === 1 ? 'replica' : 'replicas'} of ${application} ${otherReplicas === 1 ? 'keeps its' : 'keep their'} own data.`;
-  return `${names.join(', ')}${more} ${use} it: the platform keeps claim and volume until ${pods.length === 1 ? 'that pod is' : 'those pods are'} gone.${stays}`;
+  return {
+    mark: 'waiting',
+    text: `${names.join(', ')}${more} ${pods.length === 1 ? 'uses' : 'use'} it: the platform keeps claim and volume until ${pods.length === 1 ? 'that pod is' : 'those pods are'} gone. Until then its volume can still be kept.`,
+  };
+}
+
+/** The whole consequence of deleting one claim, what weighs most first. */
+export function deletionLines({ claims, applications }: DeletionPlan, usedBy: ClaimDetail['usedBy']): Line[] {
+  const [row] = claims;
+  if (!row) return [];
+  return [volumeLine(row), ...copiesLine(row), ...applications.map(applicationLine), usersLine(usedBy)];
 }
 
 /** What was asked for, once the platform took it: never that it is done. */

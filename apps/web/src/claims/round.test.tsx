@@ -19,7 +19,7 @@ const aPlan = (rows: RoundRow[], part: Partial<RoundPlan> = {}): RoundPlan => ({
     goes: rows.filter((r) => r.refusal === null).length,
     refused: rows.filter((r) => r.refusal !== null).length,
   },
-  ...{ added: 0, addedRaw: 0, destroyed: 0, kept: 0, confirm: null },
+  ...{ added: 0, addedRaw: 0, destroyed: 0, kept: 0, confirm: null, applications: [] },
   ...part,
 });
 const picked = ['a', 'b'].map((name) => ({ namespace: 'tide-gauges', name }));

@@ -38,7 +38,7 @@ test('what only a person can put right says what to do, and who may not is offer
     ...maren,
     role: 'viewer',
   });
-  expect(await screen.findByText('Only a new volume on an encrypted pool puts this right.')).toBeTruthy();
+  expect(await screen.findByText('Only a new volume on a pool that encrypts puts this right.')).toBeTruthy();
   expect(screen.queryByRole('button', { name: /right/ })).toBeNull();
 });
 

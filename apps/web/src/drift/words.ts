@@ -67,7 +67,7 @@ const otherwise: Partial<Record<DriftRow['kind'], string>> = {
   'pool-not-allowed': 'Moor the pool again, or move the claim by a successor class.',
   'copies-fewer': 'Look at the disks and nodes of its pool.',
   'copies-more': 'Take the copy away on the backend, once it is known why it is there.',
-  encryption: 'Only a new volume on an encrypted pool puts this right.',
+  encryption: 'Only a new volume on a pool that encrypts puts this right.',
 };
 
 /** The act that puts it right, or what a person has to do. */

@@ -8,6 +8,7 @@ import {
   lineSchema,
   newClaimSchema,
 } from '../claims';
+import { deletionPlanSchema } from '../deletion';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
 import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
@@ -85,6 +86,21 @@ export const claimsEndpoints = {
     summary: 'Let a claim that waits have this volume and no other',
     allowed: claiming,
     body: volumeChoiceSchema,
+    status: 204,
+  },
+  planDeletion: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/deletion',
+    summary: 'The whole consequence of deleting a claim, before it is done',
+    allowed: reading,
+    response: deletionPlanSchema,
+  },
+  keepVolume: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/keep',
+    summary:
+      'Keep the volume of a claim whatever becomes of it; the last way back while a deleted claim waits for its pods',
+    allowed: claiming,
     status: 204,
   },
   getGrowth: {
