@@ -1,4 +1,5 @@
 import { leastLifePercent } from '@moorage/core/clusters/disk';
+import type { Drift } from '@moorage/core/drift/drift';
 import { statement } from '../database/statement';
 import { mostNamed } from './stuck.sql';
 
@@ -112,10 +113,10 @@ export const adriftVolumes = statement<{
 );
 
 /** In which ways volumes are not as they were declared; those that are lost, or miss copies, are findings of their own. */
-export const driftsByKind = statement<{ kind: string; count: number; some: string[] }>(
-  `SELECT d.kind, count(*) AS count, (array_agg(r.namespace || '/' || r.claim_name ORDER BY d.since, r.claim_name))[1:${mostNamed}] AS some
+export const driftsByKind = statement<{ kind: Drift['kind']; actual: string | null; count: number; some: string[] }>(
+  `SELECT d.kind, CASE d.kind WHEN 'reclaim' THEN d.actual #>> '{}' END AS actual, count(*) AS count, (array_agg(r.namespace || '/' || r.claim_name ORDER BY d.since, r.claim_name))[1:${mostNamed}] AS some
    FROM drifts d JOIN reservations r ON r.claim_uid = d.claim_uid
-   WHERE d.kind NOT IN ('not-on-backend', 'copies-fewer', 'copies-more') AND d.since < now() - interval '10 seconds' GROUP BY 1`,
+   WHERE d.kind NOT IN ('not-on-backend', 'copies-fewer', 'copies-more') AND d.since < now() - interval '10 seconds' GROUP BY 1, 2`,
 );
 
 /** Classes of a provisioner. */

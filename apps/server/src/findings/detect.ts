@@ -1,4 +1,5 @@
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
+import { endangers } from '@moorage/core/drift/drift';
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Finding, FindingKind } from '@moorage/core/findings/finding';
 import { thinState } from '@moorage/core/pools/pool';
@@ -146,8 +147,10 @@ async function ofClaims(database: Database): Promise<Finding[]> {
   const found = stuck.map(stuckFinding);
   if (defaults.length === 0 && (classes?.count ?? 0) > 0) found.push(finding('no-default-class', 'classes', 0));
   if (defaults.length > 1) found.push(finding('two-default-classes', 'classes', defaults.length, { some: defaults }));
-  for (const { kind, count, some } of await driftsByKind(database))
-    found.push(finding('volumes-drifted', kind, count, { volumes: count, some }));
+  for (const { kind, actual, count, some } of await driftsByKind(database)) {
+    const what = endangers({ kind, actual }) ? 'volumes-endangered' : 'volumes-drifted';
+    found.push(finding(what, kind, count, { volumes: count, some }));
+  }
   for (const a of adrift)
     found.push(
       finding('volumes-adrift', a.backend_id, a.bytes, {

@@ -39,7 +39,11 @@ export function Deletion({
     return { text: deletionAsked(`${namespace}/${name}`, usedBy) };
   });
   return (
-    <Column role="alert" gap={1} sx={{ border: 1, borderColor: 'error.main', p: 1.5, my: 1 }}>
+    <Column
+      role="alert"
+      gap={1}
+      sx={{ border: 1, borderColor: query.data?.confirm ? 'error.main' : 'divider', p: 1.5, my: 1 }}
+    >
       <Fetched query={query}>
         {(plan) => (
           <>

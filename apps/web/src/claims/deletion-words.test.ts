@@ -23,11 +23,13 @@ const after = (part: Partial<ApplicationAfter>): ApplicationAfter => ({
 });
 
 test('who uses a claim is named, with when it goes', () => {
-  expect(usersLine(used([])).text).toBe('No pod uses it: the platform lets it go at once.');
-  expect(usersLine(used(['ledger-1'])).text).toBe(
+  expect(usersLine(used([]), 'kept').text).toBe('No pod uses it: the platform lets it go at once.');
+  expect(usersLine(used(['ledger-1']), 'grace').text).toBe(
     'ledger-1 on quay-03 uses it: the platform keeps claim and volume until that pod is gone. Until then its volume can still be kept.',
   );
-  expect(usersLine(used(['a', 'b', 'c', 'd'])).text).toMatch(/a on quay-03.* and 1 more use it: .*those pods are gone/);
+  expect(usersLine(used(['a', 'b', 'c', 'd']), 'kept').text).toMatch(
+    /a on quay-03.* and 1 more use it: .*those pods are gone\.$/,
+  );
 });
 
 test('a deletion that was asked for is never called done', () => {

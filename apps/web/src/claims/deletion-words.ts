@@ -64,13 +64,13 @@ function copiesLine({ fate, copiesOn }: Row): Line[] {
 }
 
 /** Who still uses a claim, and what the platform waits for. */
-export function usersLine({ pods }: ClaimDetail['usedBy']): Line {
+export function usersLine({ pods }: ClaimDetail['usedBy'], fate: Row['fate']): Line {
   if (pods.length === 0) return { mark: 'settled', text: 'No pod uses it: the platform lets it go at once.' };
   const names = pods.slice(0, 3).map(({ pod, node }) => (node ? `${pod} on ${node}` : pod));
   const more = pods.length > 3 ? ` and ${pods.length - 3} more` : '';
   return {
     mark: 'waiting',
-    text: `${names.join(', ')}${more} ${pods.length === 1 ? 'uses' : 'use'} it: the platform keeps claim and volume until ${pods.length === 1 ? 'that pod is' : 'those pods are'} gone. Until then its volume can still be kept.`,
+    text: `${names.join(', ')}${more} ${pods.length === 1 ? 'uses' : 'use'} it: the platform keeps claim and volume until ${pods.length === 1 ? 'that pod is' : 'those pods are'} gone.${fate === 'destroyed' || fate === 'grace' ? ' Until then its volume can still be kept.' : ''}`,
   };
 }
 
@@ -78,7 +78,7 @@ export function usersLine({ pods }: ClaimDetail['usedBy']): Line {
 export function deletionLines({ claims, applications }: DeletionPlan, usedBy: ClaimDetail['usedBy']): Line[] {
   const [row] = claims;
   if (!row) return [];
-  return [volumeLine(row), ...copiesLine(row), ...applications.map(applicationLine), usersLine(usedBy)];
+  return [volumeLine(row), ...copiesLine(row), ...applications.map(applicationLine), usersLine(usedBy, row.fate)];
 }
 
 /** What was asked for, once the platform took it: never that it is done. */

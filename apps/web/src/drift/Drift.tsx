@@ -13,7 +13,7 @@ import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { When } from '../parts/When';
 import { useDrift, useMend } from './useDrift';
-import { byWords, driftSentence, kindTitles, remedyOf } from './words';
+import { byWords, driftSentence, isMeant, kindTitles, remedyOf } from './words';
 
 const keyOf = ({ claimUid, kind }: DriftRow): string => `${claimUid} ${kind}`;
 const isMendable = (row: DriftRow): boolean => row.remedy !== null && !row.asked;
@@ -56,7 +56,7 @@ const columnsFor = (mend: ReturnType<typeof useMend>): GridColDef<DriftRow>[] =>
       </span>
     ),
   },
-  { field: 'by', headerName: 'Whose doing', width: 170, valueGetter: (_v, row) => byWords[row.by] },
+  { field: 'by', headerName: 'Whose doing', width: 196, valueGetter: (_v, row) => byWords[row.by] },
   { field: 'since', headerName: 'Since', width: 130, renderCell: ({ row }) => <When at={row.since} /> },
   {
     field: 'remedy',
@@ -99,7 +99,7 @@ function List({ page, kind }: { page: DriftPage; kind: string }) {
         checkboxSelection={may}
         disableRowSelectionOnClick
         disableRowSelectionExcludeModel
-        isRowSelectable={({ row }) => isMendable(row)}
+        isRowSelectable={({ row }) => isMendable(row) && !isMeant(row)}
         rowSelectionModel={{ type: 'include', ids: new Set(picked) }}
         onRowSelectionModelChange={({ ids }) => setPicked(new Set([...ids].map(String)))}
         hideFooter

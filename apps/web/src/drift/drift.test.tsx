@@ -60,7 +60,7 @@ test.each(driftKinds)('%s has a title, a sentence from both sides, and a way to 
   const sentence = driftSentence(row({ kind, declared: 1, actual: 2 }));
   expect(sentence).toMatch(/^.+ .+\.$/);
   expect(kindTitles[kind]).not.toBe('');
-  const by = remedyOf({ kind, remedy: null });
+  const by = remedyOf({ kind, remedy: null, declared: 1 });
   // those that have a remedy of their own need no other
   const own = [
     'not-on-platform',

@@ -53,12 +53,15 @@ export const byWords: Readonly<Record<DriftRow['by'], string>> = {
   ours: 'a change made here',
 };
 
-const remedyWords: Readonly<Record<NonNullable<DriftRow['remedy']>, string>> = {
-  'write-volume': 'Write it again',
-  'count-as-it-is': 'Count it as it is',
-  'grow-again': 'Grow it again',
-  'set-ceilings': 'Set the ceilings again',
-  'tell-platform': 'Tell the platform',
+const remedyWords: Readonly<
+  Record<Exclude<DriftRow['remedy'], null>, (of: Pick<DriftRow, 'kind' | 'declared'>) => string>
+> = {
+  'write-volume': () => 'Write it again',
+  'count-as-it-is': () => 'Count it as it is',
+  'grow-again': () => 'Grow it again',
+  'set-ceilings': () => 'Set the ceiling again',
+  'tell-platform': ({ kind, declared }) =>
+    kind === 'reclaim' ? `Set it to ${declared}` : 'Tell the platform its size',
 };
 /** Where the product cannot put it right itself: what to do. */
 const otherwise: Partial<Record<DriftRow['kind'], string>> = {
@@ -71,5 +74,11 @@ const otherwise: Partial<Record<DriftRow['kind'], string>> = {
 };
 
 /** The act that puts it right, or what a person has to do. */
-export const remedyOf = ({ remedy, kind }: Pick<DriftRow, 'remedy' | 'kind'>): { act: string } | { todo: string } =>
-  remedy === null ? { todo: otherwise[kind] ?? '' } : { act: remedyWords[remedy] };
+export const remedyOf = (
+  drift: Pick<DriftRow, 'remedy' | 'kind' | 'declared'>,
+): { readonly act: string } | { readonly todo: string } =>
+  drift.remedy === null ? { todo: otherwise[drift.kind] ?? '' } : { act: remedyWords[drift.remedy](drift) };
+
+/** Somebody may have kept it so on purpose, to save the data: that is not undone among many others. */
+export const isMeant = ({ kind, actual }: Pick<DriftRow, 'kind' | 'actual'>): boolean =>
+  kind === 'reclaim' && actual === 'Retain';

@@ -233,6 +233,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
       };
+    case 'volumes-endangered':
     case 'volumes-drifted':
       return {
         title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${kindTitles[subject as DriftRow['kind']]}`,

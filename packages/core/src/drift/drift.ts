@@ -66,6 +66,11 @@ export interface Drift {
   readonly remedy: DriftRemedy | null;
 }
 
+/** Differences that put data at risk: it may be destroyed, read by others, or not be what its claim takes it for. */
+export const endangers = ({ kind, actual }: Pick<Drift, 'kind' | 'actual'>): boolean =>
+  ['not-on-backend', 'not-on-platform', 'handle', 'smaller', 'copies-fewer', 'encryption'].includes(kind) ||
+  (kind === 'reclaim' && actual === 'Delete');
+
 const remedies: Readonly<Record<DriftKind, readonly [DriftBy, DriftRemedy | null]>> = {
   'not-on-backend': ['backend', null],
   'not-on-platform': ['platform', 'write-volume'],

@@ -12,7 +12,7 @@ export const findingKinds = {
   'node-lost': 'data-at-risk',
   'pool-shrunk': 'data-at-risk',
   'disk-failing': 'data-at-risk',
-  'volumes-drifted': 'data-at-risk',
+  'volumes-endangered': 'data-at-risk',
   'backend-unreachable': 'claims-blocked',
   'backend-nonsense': 'claims-blocked',
   'pool-read-only': 'claims-blocked',
@@ -29,6 +29,7 @@ export const findingKinds = {
   'disk-worn': 'time-to-limit',
   'paths-missing': 'time-to-limit',
   'capacity-stranded': 'waste',
+  'volumes-drifted': 'waste',
   'volumes-adrift': 'waste',
 } as const satisfies Record<string, Consequence>;
 export type FindingKind = keyof typeof findingKinds;
