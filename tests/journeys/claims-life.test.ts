@@ -94,7 +94,7 @@ test('forty documents, two of them refused: seen before, left out, the rest made
   await browser.see('40 objects: 38 new, 2 refused.');
   await browser.see('Refused: stands in the text twice; the first is on line 181.');
   await browser.click('Leave out the 2 refused');
-  await browser.click('Do it for 38');
+  await browser.click('Make 38');
   await browser.see('Left out: tide-gauges/ping-7, tide-gauges/ping-20.');
   await eventually(
     'all are there',

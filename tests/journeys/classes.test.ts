@@ -156,7 +156,7 @@ reclaimPolicy: Retain
     'Line 15, parameters.vast-moorage.example/copies: "three" is not a value this setting takes. Was "3" meant?',
   );
   await browser.see('2 objects: 1 new, 1 refused.');
-  expect(await (await browser.control('Do it for 1')).isEnabled()).toBe(false);
+  expect(await (await browser.control('Make 1')).isEnabled()).toBe(false);
   // one by the mending that is offered in the line, one by hand
   await (await browser.find('.cm-content')).click();
   await browser.driver
@@ -173,7 +173,7 @@ reclaimPolicy: Retain
   await press(Key.HOME, ...Array<string>('vast-moorage.example/encr'.length).fill(Key.ARROW_RIGHT), Key.DELETE, 'y');
   await browser.see('2 objects, nothing wrong');
   await browser.see('2 objects: 2 new.');
-  await browser.click('Do it for 2');
+  await browser.click('Make 2');
   await browser.see('Made: driftwood, tide-desk.');
   expect((await classes('tide-desk'))!.storageClass).toMatchObject({ copies: 3, encrypted: true });
   const [foreign] = await caller.ok<{ manifest: object }[]>('GET', '/api/foreign-classes');

@@ -133,7 +133,7 @@ test('a manifest with a wrong size is told by its line, and made once it is mend
   await browser.see('Refused: line 8, spec.resources.requests.storage: Not a size');
   await browser.paste('Manifest, YAML or JSON', manifest('12Gi'));
   await browser.see('1 object: 1 new.');
-  await browser.click('Do it for 1');
+  await browser.click('Make 1');
   await browser.see('Made: wave-model/written-out');
   await caller.inState('written-out', 'bound', 'wave-model');
 }, 300_000);

@@ -1,6 +1,7 @@
 import type { Readiness } from '@moorage/contract/readiness';
 import { provisioner } from '@moorage/core/classes/manifest';
-import { isReady, nodeReadiness, type NodeFacts } from '@moorage/core/nodes/readiness';
+import { blockOf, blockText, exactBlocks, rangesSeen, singleBlock } from '@moorage/core/nodes/ranges';
+import { isReady, nodeReadiness, type BackendWays, type NodeFacts } from '@moorage/core/nodes/readiness';
 import { Op } from 'sequelize';
 import { registered } from '../backends/backend-model';
 import type { Database } from '../database/database';
@@ -24,6 +25,22 @@ async function nodeFacts(database: Database): Promise<NodeFacts[]> {
   }));
 }
 
+/** What the exports of a backend let in, beside what the addresses of the nodes need. */
+function rangesOf(nodes: readonly NodeFacts[], { clients }: Pick<BackendWays, 'clients'>) {
+  if (!clients) return null;
+  const blocks = clients.flatMap((c) => blockOf(c.address, c.mask) ?? []);
+  // the ranges that backends keep are of the fourth version
+  const addresses = nodes.flatMap((n) => n.addresses).filter((a) => a.includes('.'));
+  const { missing, strangers, idle } = rangesSeen(addresses, blocks);
+  const single = singleBlock(addresses);
+  return {
+    now: blocks.map(blockText),
+    exact: exactBlocks(addresses).map(blockText),
+    single: single ? { block: blockText(single.block), strangers: String(single.strangers) } : null,
+    ...{ missing: [...missing], strangers: String(strangers), idle: idle.map(blockText) },
+  };
+}
+
 /** Whether each node of this site can use each backend that serves it, with every check. */
 export async function readiness(database: Database, site: string): Promise<Readiness> {
   const [nodes, backends, pools] = await Promise.all([
@@ -43,7 +60,7 @@ export async function readiness(database: Database, site: string): Promise<Readi
       zone: n.labels['topology.kubernetes.io/zone'] ?? '',
       addresses: [...n.addresses],
     })),
-    backends: shown.map(({ id, reachable }) => ({ id, reachable })),
+    backends: shown.map(({ id, reachable, ways }) => ({ id, reachable, ranges: rangesOf(nodes, ways) })),
     cells: shown.flatMap((b) => {
       const protocols = [...new Set(pools.filter((p) => p.backend_id === b.id).flatMap((p) => p.protocols))];
       return nodes.map((node) => {

@@ -12,15 +12,9 @@ import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
-import {
-  addressesOf,
-  checkFact,
-  checkRemedy,
-  checkTitles,
-  isRangeable,
-  shortFailure,
-  type Check,
-} from './readiness-words';
+import { addressesOf, checkFact, checkRemedy, checkTitles, shortFailure, type Check } from './readiness-words';
+import { isRangeable } from './ranges-words';
+import { Ranges } from './Ranges';
 import { Row, Sheet } from '../parts/layout';
 
 type Cell = ReadinessData['cells'][number];
@@ -168,7 +162,14 @@ export default function Readiness() {
       title="Node readiness"
       question="Can a pod on this node use that backend's volumes, and if not, what is missing?"
     >
-      <Fetched query={query}>{(data) => <Board data={data} />}</Fetched>
+      <Fetched query={query}>
+        {(data) => (
+          <>
+            <Board data={data} />
+            <Ranges backends={data.backends} />
+          </>
+        )}
+      </Fetched>
     </Place>
   );
 }

@@ -35,8 +35,6 @@ export function checkFact(c: Check): string {
 
 /** Addresses of the node that a check of exports is about. */
 export const addressesOf = (c: Check): string[] => (c.of ?? '').split(', ').filter(Boolean);
-/** Ranges are of the fourth version only. */
-export const isRangeable = (address: string): boolean => address.includes('.');
 
 /** The exact thing to do about a check that does not pass. */
 export function checkRemedy(c: Check, node: string, backend: string): string | undefined {

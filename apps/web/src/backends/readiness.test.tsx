@@ -21,7 +21,7 @@ const unlabelled: Cell = {
 };
 const data = (cells: Cell[]): Data => ({
   nodes: ['quay-01', 'quay-02'].map((name, i) => ({ name, zone: 'north', addresses: [`10.40.9.${69 + i}`] })),
-  backends: ['gneiss', 'kelp'].map((id) => ({ id, reachable: true })),
+  backends: ['gneiss', 'kelp'].map((id) => ({ id, reachable: true, ranges: null })),
   cells,
 });
 const cells = [unlabelled, ready('quay-01', 'kelp'), barred, ready('quay-02', 'kelp')];

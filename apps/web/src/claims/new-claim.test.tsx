@@ -201,7 +201,7 @@ describe('as a manifest', () => {
       planManifest: () => plan({ name: 'ledger', namespace: null, fate: 'new' }, { name: 'log', fate: 'new' }),
       createFromManifest: () => result({ made }),
     });
-    await user.click(await ready('Do it for 2'));
+    await user.click(await ready('Make 2'));
     await waitFor(() => expect(closed).toHaveBeenCalled());
     expect(server.of('createFromManifest')[0]!.body).toEqual({ text, planned: 'seen' });
     expect(await screen.findByText('Made: ledger, ferry-desk/log.')).toBeTruthy();
@@ -217,10 +217,10 @@ describe('as a manifest', () => {
     expect(await screen.findByText('2 objects: 1 new, 1 refused.')).toBeTruthy();
     const [first] = screen.getAllByRole('listitem');
     expect(first!.textContent).toMatch(/ferry-desk\/old.*Refused: its size can be changed once it has a volume/);
-    const go = screen.getByRole<HTMLButtonElement>('button', { name: 'Do it for 1' });
+    const go = screen.getByRole<HTMLButtonElement>('button', { name: 'Make 1' });
     expect(go.disabled).toBe(true);
     await user.click(screen.getByLabelText('Leave out the 1 refused'));
-    await user.click(await ready('Do it for 1'));
+    await user.click(await ready('Make 1'));
     await screen.findByText('Made: ferry-desk/log. Left out: ferry-desk/old.');
     expect(server.of('createFromManifest')[0]!.body).toEqual({ text, planned: 'seen', leaveOut: true });
   });
@@ -230,7 +230,7 @@ describe('as a manifest', () => {
       planManifest: () => plan({ name: 'log', fate: 'new' }),
       createFromManifest: () => new Refused(409, 'Somebody changed one of these objects.'),
     });
-    await user.click(await ready('Do it for 1'));
+    await user.click(await ready('Make 1'));
     expect((await screen.findByRole('alert')).textContent).toBe('Somebody changed one of these objects.');
     expect(closed).not.toHaveBeenCalled();
     await user.type(editor, '!');

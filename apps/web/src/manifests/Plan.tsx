@@ -6,11 +6,18 @@ import { refresh } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Column, Fill, Plain, Row } from '../parts/layout';
 import { useNotice } from '../parts/useAct';
-import { countOf, fateLines, fateMarks, kindWord, nameOf, planSentence, resultSentence } from './plan-words';
+import { actWords, countOf, fateLines, fateMarks, kindWord, nameOf, planSentence, resultSentence } from './plan-words';
 import type { PlanOfText } from './usePlan';
 
 /** One object of a text: where it stands, and what becomes of it. */
-export function Planned({ object, show }: { object: PlannedManifest; show?: (line: number) => void }) {
+export function Planned({
+  object,
+  show,
+}: {
+  object: PlannedManifest;
+  /** `nowhere`: the text is not shown, so its lines say nothing. */
+  show?: ((line: number) => void) | 'nowhere';
+}) {
   const { line, kind, fate } = object;
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'divider', py: 0.75 }}>
@@ -22,7 +29,7 @@ export function Planned({ object, show }: { object: PlannedManifest; show?: (lin
             {kindWord(kind)}
           </Typography>
         </Fill>
-        {show ? (
+        {show === 'nowhere' ? null : show ? (
           <Button sx={{ minHeight: 22, py: 0 }} onClick={() => show(line)}>
             line {line}
           </Button>
@@ -100,7 +107,7 @@ export function Apply({
           disabled={!isFresh || busy || going === 0 || (refused > 0 && !leaveOut)}
           onClick={() => void apply()}
         >
-          {going > 0 ? `Do it for ${going}` : 'Nothing to do'}
+          {plan && going > 0 ? actWords(plan) : 'Nothing to do'}
         </Button>
       </Row>
     </Column>
@@ -108,13 +115,13 @@ export function Apply({
 }
 
 /** What becomes of each object of a text; what is refused first. */
-export function PlanList({ of: { plan } }: { of: PlanOfText }) {
+export function PlanList({ of: { plan }, show }: { of: PlanOfText; show?: 'nowhere' }) {
   if (!plan) return null;
   const objects = plan.objects.toSorted((a, b) => Number(b.fate === 'refused') - Number(a.fate === 'refused'));
   return (
     <Plain aria-label="What becomes of each">
       {objects.map((object, i) => (
-        <Planned key={i} object={object} />
+        <Planned key={i} object={object} show={show} />
       ))}
     </Plain>
   );

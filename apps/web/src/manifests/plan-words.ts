@@ -53,6 +53,13 @@ export function planSentence(plan: ManifestPlan): string {
   return `${count} ${count === 1 ? 'object' : 'objects'}: ${said.join(', ')}.`;
 }
 
+/** What the button says. */
+export function actWords(plan: ManifestPlan): string {
+  const [made, changed] = [countOf(plan, 'new'), countOf(plan, 'changed')];
+  if (changed === 0) return `Make ${made}`;
+  return made === 0 ? `Change ${changed}` : `Make ${made}, change ${changed}`;
+}
+
 /** What was done, as a notice. */
 export function resultSentence({ made, changed, kept, refused }: ManifestResult): string {
   const some = (word: string, list: ManifestResult['made']) => {

@@ -3,10 +3,20 @@ import { IconButton, Tooltip } from '@mui/material';
 import { useState } from 'react';
 import { mono } from '../theme/theme';
 
-/** An identifier to be compared by eye or carried elsewhere. `short` shows its beginning and end. */
-export function Copyable({ text, what, short = false }: { text: string; what: string; short?: boolean }) {
+/** An identifier to be compared by eye or carried elsewhere. `short` shows its beginning and end; `as` shows other words for it. */
+export function Copyable({
+  text,
+  what,
+  short = false,
+  as,
+}: {
+  text: string;
+  what: string;
+  short?: boolean;
+  as?: string;
+}) {
   const [copied, setCopied] = useState(false);
-  const shown = short && text.length > 17 ? `${text.slice(0, 8)}…${text.slice(-6)}` : text;
+  const shown = as ?? (short && text.length > 17 ? `${text.slice(0, 8)}…${text.slice(-6)}` : text);
   const copy = async (event: React.MouseEvent) => {
     event.stopPropagation();
     await navigator.clipboard.writeText(text);

@@ -26,7 +26,7 @@ export function Offer({ rows, close }: { rows: readonly SalvageRow[]; close: () 
   const planned = usePlan(text);
   return (
     <Sheet role="region" aria-label="Offer to claims">
-      <Row gap={2} align="baseline" sx={{ mb: 1 }}>
+      <Row gap={2} align="baseline" sx={{ mb: 1.5 }}>
         <Typography variant="h2">
           Offer {rows.length} {rows.length === 1 ? 'volume' : 'volumes'} to claims
         </Typography>
@@ -78,7 +78,7 @@ export function Offer({ rows, close }: { rows: readonly SalvageRow[]; close: () 
             close();
           }}
         />
-        <PlanList of={planned} />
+        <PlanList of={planned} show="nowhere" />
       </Column>
     </Sheet>
   );
