@@ -37,6 +37,7 @@ const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
 const Drift = lazy(() => import('./drift/Drift'));
+const Proof = lazy(() => import('./claims/Proof'));
 const Salvage = lazy(() => import('./salvage/Salvage'));
 const UnderWay = lazy(() => import('./under-way/UnderWay'));
 
@@ -66,6 +67,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/classes/:name" element={<ClassDetail />} />
             <Route path="/claims" element={<Claims />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
+            <Route path="/claims/:namespace/:name/proof" element={<Proof />} />
             <Route path="/claims/salvage" element={<Salvage />} />
             <Route path="/claims/drift" element={<Drift />} />
             <Route path="/namespaces" element={<Namespaces />} />

@@ -1,5 +1,6 @@
 import type { DriftPage, DriftRow, MendAnswer } from '@moorage/contract/drift';
 import type { OperationPage } from '@moorage/contract/operations';
+import type { Proof } from '@moorage/contract/proof';
 import type { RunningServer } from '../server';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
@@ -117,6 +118,25 @@ test('a policy that would destroy what is to be kept is found; a refusal is told
   await maren.ok('POST', `/api/operations/${stopped.id}/retry`);
   await found(claim.uid);
   expect(onPlatform(claim.volumeName!)!.spec?.persistentVolumeReclaimPolicy).toBe('Retain');
+});
+
+test('the proof of a claim has both sides, and every check with what differs; its Line says which side says so', async () => {
+  const claim = await bound('proven', 'held');
+  const proof = () => maren.ok<Proof>('GET', '/api/claims/tide-gauges/proven/proof');
+  await eventually('both sides were seen', async () => (await proof()).backend?.bytes === 4 * GiB);
+  expect(await proof()).toMatchObject({
+    platform: { claimUid: claim.uid, phase: 'Bound', volumeName: claim.volumeName, handle: `basalt/${claim.volumeId}` },
+    backend: { id: 'basalt', volumeId: claim.volumeId, pool: 'basalt-swift', iopsCeiling: 900, reachable: true },
+  });
+  expect((await proof()).checks.every((c) => c.passed)).toBe(true);
+  world.basalt.backend.change(claim.volumeId!, { capacity: 7 * GiB });
+  await found(claim.uid, 'larger');
+  const { checks, links } = await proof();
+  expect(checks.filter((c) => !c.passed)).toMatchObject([{ kind: 'larger', declared: 4 * GiB, actual: 7 * GiB }]);
+  expect(links.find((l) => l.kind === 'volume')).toMatchObject({
+    mark: 'degraded',
+    note: expect.stringMatching(/^not as declared: its backend says larger/) as string,
+  });
 });
 
 test('a namespace owner sees what differs in the own namespaces, and puts nothing right', async () => {

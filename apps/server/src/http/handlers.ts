@@ -21,7 +21,7 @@ import type { Engine } from '../engine';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { outlookOf } from '../growth/answer';
 import { growClaim } from '../growth/ask';
-import { findLine } from '../line/line';
+import { findLine, findProof } from '../line/line';
 import { endedChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
@@ -215,6 +215,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),
     keepVolume: ({ params, person }) => keepVolume(database, acts, Sight.of(person), claimAt(params), person.name),
     listDrifts: ({ query, person }) => listDrifts(database, Sight.of(person), query),

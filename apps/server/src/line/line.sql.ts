@@ -1,4 +1,5 @@
 import type { ClaimState } from '@moorage/contract/claims';
+import type { Drift } from '@moorage/core/drift/drift';
 import { statement } from '../database/statement';
 import type { PlatformObject } from '../platform/connector';
 
@@ -23,6 +24,14 @@ export interface Chain {
   missing_since: Date | null;
   copies: { disk: string; node: string; state: string; percent: number }[] | null;
   further: { mode: string; pool: string; volume: string | null; backend: string; reachable: boolean }[];
+  /** What differs between declared and actual, and where it says so. */
+  drifts: {
+    kind: Drift['kind'];
+    declared: Drift['declared'];
+    actual: Drift['actual'];
+    by: Drift['by'];
+    since: string;
+  }[];
   /** Node that votes and holds no data. */
   witness: string | null;
 }
@@ -39,6 +48,8 @@ export const chainOf = statement<
         'reachable', fb.reachable) ORDER BY f.mode DESC), '[]')
       FROM further_copies f JOIN pools fp ON fp.id = f.pool_id JOIN backends fb ON fb.id = fp.backend_id
       WHERE f.claim_uid = c.uid) AS further,
+     (SELECT coalesce(jsonb_agg(jsonb_build_object('kind', d.kind, 'declared', d.declared, 'actual', d.actual, 'by', d.made_by,
+        'since', d.since) ORDER BY d.kind), '[]') FROM drifts d WHERE d.claim_uid = c.uid) AS drifts,
      (SELECT w.node FROM reservation_copies w WHERE w.claim_uid = c.uid AND w.role = 'witness' LIMIT 1) AS witness
    FROM claims c
    LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
@@ -58,4 +69,32 @@ export const podsWith = statement<
   `SELECT uid, name, body FROM platform_objects WHERE plural = 'pods' AND namespace = $1
      AND body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', $2::text)))
    ORDER BY name LIMIT 20`,
+);
+
+/** What both worlds say of a claim's volume, and when each was last seen. */
+export const bothSides = statement<
+  {
+    requested: number;
+    phase: string | null;
+    pv: PlatformObject | null;
+    platform_seen: Date | null;
+    backend_seen: Date | null;
+    seen_name: string | null;
+    seen_pool: string | null;
+    seen_bytes: number | null;
+    consumed: number | null;
+    encrypted: boolean | null;
+    iops_ceiling: number | null;
+    throughput_ceiling: number | null;
+  },
+  [claim: string]
+>(
+  `SELECT c.size_bytes AS requested, o.phase, pv.body AS pv,
+     (SELECT min(m.seen_at) FROM mirror_state m WHERE m.plural IN ('persistentvolumes', 'persistentvolumeclaims')) AS platform_seen,
+     b.checked_at AS backend_seen, v.name AS seen_name, v.pool_id AS seen_pool, v.bytes AS seen_bytes, v.consumed, v.encrypted,
+     v.iops_ceiling, v.throughput_ceiling
+   FROM claims c JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = c.uid
+   LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
+   LEFT JOIN backends b ON b.id = c.backend_id
+   LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id WHERE c.uid = $1`,
 );

@@ -1,10 +1,12 @@
 import { claimMarks, type Line, type LineLink } from '@moorage/contract/claims';
+import type { Proof } from '@moorage/contract/proof';
+import { driftKinds, type Drift } from '@moorage/core/drift/drift';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
-import { chainOf, podsWith, type Chain } from './line.sql';
+import { bothSides, chainOf, podsWith, type Chain } from './line.sql';
 
 const copyNotes: Record<string, [LineLink['mark'], string]> = {
   Synchronized: ['settled', 'in sync'],
@@ -17,24 +19,91 @@ const copyNotes: Record<string, [LineLink['mark'], string]> = {
  * claim is found by `namespace/name`, its uid, the volume's name or the backend's identifier.
  */
 export async function findLine(database: Database, sight: Sight, key: string): Promise<Line> {
+  const { chain, links } = await chainAt(database, sight, key);
+  return { claim: `${chain.namespace}/${chain.name}`, links };
+}
+
+async function chainAt(database: Database, sight: Sight, key: string) {
   const [namespace = '', name = ''] = key.split('/');
   const chain = await first(chainOf(database, namespace, name, key, sight.namespaces));
   if (!chain) throw Refusal.notFound('claim or volume', key);
   const pods = await podsWith(database, chain.namespace, chain.name);
-  return { claim: `${chain.namespace}/${chain.name}`, links: linksOf(chain, pods) };
+  return { chain, links: linksOf(chain, pods) };
+}
+
+const isBound = ({ volume_id, pool_id }: Chain): boolean => volume_id !== null && pool_id !== null;
+
+/** What both worlds say of a claim, when each was last seen, and every check made: to be printed. */
+export async function findProof(database: Database, sight: Sight, key: string): Promise<Proof> {
+  const { chain, links } = await chainAt(database, sight, key);
+  const sides = (await first(bothSides(database, chain.uid)))!;
+  const { spec, status } = sides.pv ?? {};
+  const { capacity, persistentVolumeReclaimPolicy, csi } = (spec ?? {}) as {
+    capacity?: { storage?: string };
+    persistentVolumeReclaimPolicy?: string;
+    csi?: { volumeHandle?: string };
+  };
+  const drifts = new Map(chain.drifts.map((d) => [d.kind, d]));
+  return {
+    ...{ claim: `${chain.namespace}/${chain.name}`, at: new Date().toISOString(), links },
+    platform: {
+      ...{ seenAt: sides.platform_seen?.toISOString() ?? null, claimUid: chain.uid, requested: sides.requested },
+      ...{ phase: sides.phase, volumeName: chain.volume_name, volumeUid: chain.volume_uid },
+      ...{
+        volumePhase: status?.phase === undefined ? null : String(status.phase),
+        capacity: capacity?.storage ?? null,
+      },
+      ...{ reclaim: persistentVolumeReclaimPolicy ?? null, handle: csi?.volumeHandle ?? null },
+    },
+    backend: isBound(chain)
+      ? {
+          ...{ id: chain.backend_id!, seenAt: sides.backend_seen?.toISOString() ?? null },
+          ...{ reachable: chain.backend_reachable ?? false, volumeId: chain.volume_id!, name: sides.seen_name },
+          ...{ pool: sides.seen_pool, bytes: sides.seen_bytes, consumed: sides.consumed, encrypted: sides.encrypted },
+          ...{ iopsCeiling: sides.iops_ceiling, throughputCeiling: sides.throughput_ceiling },
+          copies: (chain.copies ?? []).map(({ node, disk, state }) => ({ node, disk, state })),
+        }
+      : null,
+    checks: isBound(chain)
+      ? driftKinds.map((kind) => {
+          const { declared = null, actual = null, since } = drifts.get(kind) ?? {};
+          return {
+            kind,
+            passed: !drifts.has(kind),
+            declared,
+            actual,
+            since: since ? new Date(since).toISOString() : null,
+          };
+        })
+      : [],
+  };
 }
 
 function volumeMark(chain: Chain): LineLink['mark'] {
   if (chain.missing_since) return 'lost';
   if (chain.reachable === false) return 'person';
-  if (chain.degraded) return 'degraded';
+  if (chain.degraded || chain.drifts.length > 0) return 'degraded';
   if (chain.volume_id) return 'settled';
   return chain.state === 'stopped' ? 'waiting' : 'progress';
 }
 
+const sides: Readonly<Record<Drift['by'], string>> = {
+  backend: 'its backend says',
+  platform: 'the platform says',
+  ours: 'changed here',
+};
+
+/** What differs, and which side says so; the page of the claim tells all of it. */
+function driftNote({ kind, actual, by }: Chain['drifts'][number], more: number): string {
+  const what = `${kind.replaceAll('-', ' ')}${actual === null ? '' : ` ${actual}`}`;
+  return `not as declared: ${sides[by]} ${what}${more > 0 ? `, and ${more} more` : ''}`;
+}
+
 function volumeNote(chain: Chain): string | null {
   if (chain.missing_since) return 'its backend does not list it any more';
-  return chain.reachable === false ? 'no copy answers' : null;
+  if (chain.reachable === false) return 'no copy answers';
+  const [drift] = chain.drifts;
+  return drift ? driftNote(drift, chain.drifts.length - 1) : null;
 }
 
 function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body: PlatformObject }[]): LineLink[] {

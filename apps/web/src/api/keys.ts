@@ -38,6 +38,7 @@ export const keys = {
   candidates: (namespace: string, name: string) => ['candidates', namespace, name] as const,
   drift: (claim: string, kind: string) => ['drift', claim, kind] as const,
   deletion: (namespace: string, name: string) => ['deletion', namespace, name] as const,
+  proof: (namespace: string, name: string) => ['proof', namespace, name] as const,
   plan: (text: string) => ['plan', text] as const,
   line: (claim: string | null) => ['line', claim] as const,
   findings: () => ['findings'] as const,

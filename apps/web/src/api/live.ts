@@ -19,6 +19,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'candidates',
     'drift',
     'deletion',
+    'proof',
     'plan',
     'round',
     'classes',

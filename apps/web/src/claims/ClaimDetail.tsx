@@ -4,7 +4,7 @@ import { useEffect, useState } from 'react';
 import { useParams } from 'react-router';
 import { ask } from '../api/client';
 import { refresh, useClaim } from '../api/queries';
-import { useSelected } from '../frame/address';
+import { useGo, useSelected } from '../frame/address';
 import { MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
 import { Place } from '../parts/Place';
@@ -148,6 +148,7 @@ export default function ClaimDetail() {
   const { namespace = '', name = '' } = useParams();
   const query = useClaim(namespace, name);
   const [selected, select] = useSelected();
+  const go = useGo();
   const key = `${namespace}/${name}`;
   // opening a claim fills the Line with it
   useEffect(() => {
@@ -155,7 +156,11 @@ export default function ClaimDetail() {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- only when another claim is opened, so that the Line can be closed here
   }, [key]);
   return (
-    <Place title={`${namespace}/${name}`} question="Why is it where it is?">
+    <Place
+      title={`${namespace}/${name}`}
+      question="Why is it where it is?"
+      actions={<Button onClick={() => go(`/claims/${key}/proof`)}>Both sides</Button>}
+    >
       <Fetched query={query}>{(detail) => <Body detail={detail} />}</Fetched>
     </Place>
   );

@@ -51,6 +51,12 @@ export function makeTheme(look: Look) {
           ':focus-visible': { outline: `2px solid ${t.tide}`, outlineOffset: 1 },
           a: { color: t.tide },
           '@keyframes changed': { from: { backgroundColor: t.depth[1] }, to: { backgroundColor: 'transparent' } },
+          // on paper: the sheet alone, in black, and as long as it is
+          '@media print': {
+            'html, body, #root, #root *': { height: 'auto !important', overflow: 'visible !important' },
+            'header, nav, button, [role=tooltip], [aria-label=Line]': { display: 'none !important' },
+            '*': { color: '#000 !important', backgroundColor: 'transparent !important' },
+          },
           '@media (prefers-reduced-motion: reduce)': {
             '*': { animation: 'none !important', transition: 'none !important' },
           },

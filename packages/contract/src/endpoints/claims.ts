@@ -11,6 +11,7 @@ import {
 import { deletionPlanSchema } from '../deletion';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
+import { proofSchema } from '../proof';
 import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
 
@@ -102,6 +103,13 @@ export const claimsEndpoints = {
       'Keep the volume of a claim whatever becomes of it; the last way back while a deleted claim waits for its pods',
     allowed: claiming,
     status: 204,
+  },
+  getProof: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/proof',
+    summary: 'What both worlds say of a claim, when each was last seen, and every check made',
+    allowed: reading,
+    response: proofSchema,
   },
   getGrowth: {
     method: 'get',
