@@ -1,3 +1,4 @@
+import { protocols } from '@moorage/core/classes/protocol';
 import { tunables } from '@moorage/core/classes/tunable';
 import {
   bindingModes,
@@ -101,6 +102,7 @@ export const storageClassSchema = z.object({
     .positive('Above zero.')
     .max(10_000)
     .optional(),
+  protocols: z.array(z.enum(protocols)).max(protocols.length).readonly(),
   encrypted: z.boolean(),
   volumeMode: z.enum(['any', ...volumeModes]),
   fileSystem: z.enum(fileSystems).optional(),
@@ -138,6 +140,7 @@ export const newClassSchema = filledClassSchema.extend({
   locality: z.boolean().default(false),
   strategy: shape.strategy.default(plainClass.strategy),
   writeShare: shape.writeShare.default(plainClass.writeShare),
+  protocols: shape.protocols.default([]),
   encrypted: z.boolean().default(false),
   volumeMode: shape.volumeMode.default('any'),
   mountOptions: shape.mountOptions.default([]),

@@ -1,3 +1,4 @@
+import { protocolOf } from '@moorage/core/classes/protocol';
 import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { PoolRow } from './backends';
@@ -21,6 +22,7 @@ export function toCorePool(
     healthy: row.healthy,
     takes: row.goneSince !== null ? 'gone' : facts.readOnly ? 'nothing' : 'volumes',
     access: facts.access,
+    protocols: [...new Set(facts.protocols.flatMap((p) => protocolOf(p) ?? []))],
     sharedBlock: facts.sharedBlock,
     encryption: facts.encryption,
     expansion: facts.expansion,

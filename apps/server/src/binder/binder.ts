@@ -26,7 +26,7 @@ import { claimAndClass, noteVolumeMade, noteVolumeWritten, type ClaimAndClass } 
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { shownAs } from './shown-as';
-import { persistentVolume } from './volume-manifest';
+import { persistentVolume, protocolFor } from './volume-manifest';
 import { noteBound } from './begin';
 import { binding, releasing, type BindState, type ReleaseState } from './kinds';
 
@@ -236,7 +236,7 @@ export class Binder {
       bytes: held.bytes,
       pool: held.pool_id,
       backend: held.backend_id,
-      protocol: held.facts.protocols[0] ?? '',
+      protocol: protocolFor(held.facts.protocols, claim.zones),
       className: held.class_name,
       // the volume is ours to take away: what happens to it at the end is decided here, not by the platform
       reclaim: held.reclaim,

@@ -1,8 +1,15 @@
-import { provisioner } from '@moorage/core/classes/manifest';
-import { zoneLabel } from '@moorage/core/classes/manifest';
+import { fromManifest, provisioner, zoneLabel, type ClassManifest } from '@moorage/core/classes/manifest';
+import { protocolOf } from '@moorage/core/classes/protocol';
 import { formatQuantity } from '@moorage/core/sizes/quantity';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { PlatformObject } from '../platform/connector';
+
+/** By which protocol a volume is reached: the first of its pool that its class asks for, or the first there is. */
+export function protocolFor(offered: readonly string[], cls: ClassManifest | null): string {
+  const asked = cls ? fromManifest(cls).storageClass.protocols : [];
+  const isAsked = (name: string) => asked.length === 0 || asked.some((p) => p === protocolOf(name));
+  return offered.find(isAsked) ?? offered[0] ?? '';
+}
 
 export interface VolumeParts {
   readonly volumeName: string;

@@ -26,12 +26,11 @@ async function planSuccession(
   from: string,
   to: ClassRow,
 ): Promise<Succession['moves']> {
-  const [movers, moorings, live] = await Promise.all([
-    moversOf(database, from),
-    // the successor will have the same
-    listMoorings(database, from),
-    livePools(database, 'all'),
-  ]);
+  // one after the other: inside a transaction there is one connection
+  const movers = await moversOf(database, from);
+  // the successor will have the same
+  const moorings = await listMoorings(database, from);
+  const live = await livePools(database, 'all');
   const pools = corePools(live);
   // both copies exist while data moves, so nothing is taken off the old pools here
   const claims = movers.map((m) => ({

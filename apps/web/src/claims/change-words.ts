@@ -7,6 +7,7 @@ export interface ChangeContext {
 }
 
 const demandWords: Record<Demand, string> = {
+  protocol: 'its protocol',
   reduction: 'compression and deduplication',
   snapshots: 'the safeguard',
   offsite: 'the copy at another site',

@@ -82,6 +82,7 @@ function Answers({ row }: { row: ClassRow }) {
           ...(cls.pinnedNodes.length > 0 ? [line('Pinned to', cls.pinnedNodes.join(', '))] : []),
           ...(cls.locality ? [line('Locality', 'one copy with the pod')] : []),
           line('Zones', cls.zones.join(', ') || 'any'),
+          line('Reached by', cls.protocols.join(' or ') || 'any protocol'),
           line('Among pools', cls.strategy.replace('-', ' ')),
         )}
       </Question>

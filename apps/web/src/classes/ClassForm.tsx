@@ -1,3 +1,4 @@
+import { protocols } from '@moorage/core/classes/protocol';
 import { zodResolver } from '@hookform/resolvers/zod';
 import { Box, Button, LinearProgress, Paper, TextField, Typography } from '@mui/material';
 import { filledClassSchema, type NewClass } from '@moorage/contract/classes';
@@ -15,6 +16,7 @@ import { consequencesOf, type Consequences } from './consequences';
 import { Choice, Figure, Flag, Names, Pick } from './fields';
 import { ProtectionField } from './ProtectionField';
 import { PoolLines } from './PoolLines';
+import { ReadyNodes } from './ReadyNodes';
 import { Question } from './Question';
 import { RateField } from './RateField';
 import { SafeguardField } from './SafeguardField';
@@ -98,6 +100,8 @@ function Questions({
       </Question>
       <Question title="How is it kept?" consequences={consequences.keeping}>
         <Pick name="purpose" label="Meant for" options={purposes.map((p) => [p, purposeWords[p]])} />
+        <Names name="protocols" label="Reached by" help="Empty allows any protocol." known={protocols} />
+        <ReadyNodes asked={draft.protocols ?? []} />
         <Flag name="encrypted" label="Encrypted at rest" />
         <Flag name="compression" label="Compressed" />
         <Flag name="deduplication" label="Deduplicated" />

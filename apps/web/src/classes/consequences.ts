@@ -107,11 +107,15 @@ function copies(cls: StorageClass, pools: readonly Pool[], state: PlacementState
 
 function keeping(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
   const found: Consequence[] = [];
-  const shuts = (rule: 'encryption' | 'reduction', nothing: string, all: string) => {
+  const shuts = (rule: 'protocol' | 'encryption' | 'reduction', nothing: string, all: string) => {
     const unable = pools.filter((p) => !makeOffer(p, cls).checks[rule].passed);
     if (pools.length > 0 && unable.length === pools.length) found.push(impossible(nothing));
     else found.push(plain(unable.length ? `Shuts out ${names(unable)}: ${all}` : 'Every pool can do that.'));
   };
+  if (cls.protocols.length > 0) {
+    const asked = cls.protocols.join(' or ');
+    shuts('protocol', `No pool is reached by ${asked}: every claim would stay pending.`, `not reached by ${asked}.`);
+  }
   if (cls.encrypted) shuts('encryption', 'No pool encrypts: every claim would stay pending.', 'no encryption there.');
   else found.push(plain('Encrypted only where the pool does so by itself.'));
   if (cls.compression || cls.deduplication)

@@ -95,7 +95,7 @@ export function Names({
   help,
   known,
 }: {
-  name: 'zones' | 'pinnedNodes' | 'mountOptions';
+  name: 'zones' | 'pinnedNodes' | 'mountOptions' | 'protocols';
   label: string;
   help?: string;
   /** What there is to choose from. */

@@ -53,6 +53,7 @@ export const settingWords: Record<Exclude<keyof StorageClass, 'name'>, string> =
   throughputCeiling: 'throughput ceiling',
   writeShare: 'share of writes',
   latencyAimMs: 'latency aim',
+  protocols: 'protocols',
   encrypted: 'encryption',
   volumeMode: 'volume mode',
   fileSystem: 'file system',

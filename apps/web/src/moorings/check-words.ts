@@ -15,6 +15,7 @@ export const ruleTitles: Record<RuleName, string> = {
   site: 'Site',
   'access-mode': 'Access mode',
   'volume-mode': 'Volume mode',
+  protocol: 'Protocol',
   encryption: 'Encryption',
   reduction: 'Compression, deduplication',
   snapshots: 'Snapshots',
@@ -105,6 +106,8 @@ export function failureSentence(check: CheckData): string {
       return String(have).startsWith('class:')
         ? `Asks for ${need} mode; the class gives ${String(have).slice('class: '.length)} only.`
         : `Asks for ${need} mode; this pool gives ${have}.`;
+    case 'protocol':
+      return `The class asks for ${need}; this pool is reached by ${have}.`;
     case 'encryption':
       return 'The class wants encryption; this pool does not encrypt.';
     case 'expansion':
@@ -152,6 +155,7 @@ const shortFailures: Record<RuleName, string> = {
   site: 'another site',
   'access-mode': 'one writer only',
   'volume-mode': 'volume mode',
+  protocol: 'other protocol',
   encryption: 'not encrypted',
   reduction: 'no reduction',
   snapshots: 'no snapshots',

@@ -1,5 +1,6 @@
 import type { RateTerm } from '../performance/term';
 import fc from 'fast-check';
+import { protocolOf, protocols } from './protocol';
 import { nameProblem } from '../claims/name';
 import { backendRate, rateFor } from '../performance/term';
 import { ruleContext } from '../placement/rules';
@@ -40,6 +41,7 @@ const anyClass: fc.Arbitrary<StorageClass> = fc.record({
   secondCopy: fc.boolean(),
   offsite: fc.boolean(),
   pinnedNodes: fc.subarray(['quay-03', 'quay-04', 'quay-05']),
+  protocols: fc.subarray([...protocols]),
   encrypted: fc.boolean(),
   volumeMode: fc.constantFrom('any' as const, ...volumeModes),
   fileSystem: fc.option(fc.constantFrom(...fileSystems), { nil: undefined }),
@@ -154,3 +156,11 @@ describe('names', () => {
   ])('%s: %s', (name, problem) => expect(nameProblem(name)).toBe(problem));
   test('a namespace is one label', () => expect(nameProblem('a.b', 'label')).toBe('bad-characters'));
 });
+
+test.each([
+  ['iSCSI', 'iSCSI'],
+  ['FC', 'Fibre Channel'],
+  ['NVMeOverFabrics', 'NVMe/TCP'],
+  ['NFSv4', 'NFS'],
+  ['SMB', undefined],
+])('what a backend calls %s is %s', (name, protocol) => expect(protocolOf(name)).toBe(protocol));

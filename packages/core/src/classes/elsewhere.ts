@@ -33,6 +33,7 @@ export const offsiteClass = (cls: StorageClass): StorageClass =>
     iopsCeiling: undefined,
     throughputFloor: undefined,
     throughputCeiling: undefined,
+    protocols: [],
     compression: false,
     deduplication: false,
     safeguard: undefined,

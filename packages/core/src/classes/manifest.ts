@@ -1,3 +1,4 @@
+import { protocols } from './protocol';
 import { tunables, type Allowance, type Tunable, type Tuned } from './tunable';
 import {
   bindingModes,
@@ -158,6 +159,15 @@ export const parameters: Readonly<Record<string, Parameter>> = {
     read: (text) => (/^(0(\.\d+)?|1(\.0+)?)$/.test(text) ? { writeShare: Number(text) } : undefined),
   },
   'latency-aim-ms': wholeOf('latencyAimMs', 10_000, 'Latency aimed at, milliseconds', /^\d{1,5}(\.\d{1,3})?$/),
+  protocols: {
+    about: 'Volumes are reached by one of these: iSCSI, Fibre Channel, NVMe/TCP, NFS',
+    example: 'NVMe/TCP, iSCSI',
+    write: (cls) => (cls.protocols.length > 0 ? cls.protocols.join(', ') : undefined),
+    read: (text) => {
+      const named = text.split(',').map((part) => protocols.find((p) => p === part.trim()));
+      return named.every((p) => p !== undefined) ? { protocols: named } : undefined;
+    },
+  },
   encrypted: flagOf('encrypted', 'Encrypted at rest'),
   'volume-mode': oneOf('volumeMode', ['any', ...volumeModes], 'The volume mode claims may ask'),
   compression: flagOf('compression', 'Compressed by the pool'),

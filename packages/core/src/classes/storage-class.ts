@@ -1,3 +1,4 @@
+import type { Protocol } from './protocol';
 import { defaultWriteShare, type RateTerm } from '../performance/term';
 import type { Allowance } from './tunable';
 
@@ -68,6 +69,8 @@ export interface StorageClass {
   readonly writeShare: number;
   readonly latencyAimMs?: number;
 
+  /** Volumes are reached by one of these; empty means any. */
+  readonly protocols: readonly Protocol[];
   readonly encrypted: boolean;
   readonly volumeMode: VolumeMode | 'any';
   /** Undefined: what the platform makes by itself. */
@@ -100,6 +103,7 @@ export const plainClass: Omit<StorageClass, 'name'> = {
   locality: false,
   strategy: 'in-order',
   writeShare: defaultWriteShare,
+  protocols: [],
   encrypted: false,
   volumeMode: 'any',
   mountOptions: [],

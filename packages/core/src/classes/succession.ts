@@ -18,6 +18,7 @@ export const fixedSettings = [
   'throughputCeiling',
   'writeShare',
   'latencyAimMs',
+  'protocols',
   'encrypted',
   'volumeMode',
   'fileSystem',

@@ -31,9 +31,18 @@ export type Change =
 
 /** What a class demands beside encryption and growth, and could do without. */
 export type Demand =
-  'reduction' | 'snapshots' | 'offsite' | 'domain-level' | 'witness' | 'pinned-nodes' | 'volume-mode' | 'second-copy';
+  | 'protocol'
+  | 'reduction'
+  | 'snapshots'
+  | 'offsite'
+  | 'domain-level'
+  | 'witness'
+  | 'pinned-nodes'
+  | 'volume-mode'
+  | 'second-copy';
 
 const without: Record<Demand, Partial<StorageClass>> = {
+  protocol: { protocols: [] },
   reduction: { compression: false, deduplication: false },
   snapshots: { safeguard: undefined },
   offsite: { offsite: false },

@@ -18,6 +18,7 @@ import type { Check, RuleName } from './rule';
 export const offerRules = [
   'backend',
   'writable',
+  'protocol',
   'encryption',
   'reduction',
   'snapshots',
@@ -88,6 +89,12 @@ const facts: Record<OfferRule, (pool: Pool, cls: StorageClass, thin: ThinState) 
       !pool.reachable ? 'unreachable' : pool.healthy ? 'healthy' : 'unhealthy',
     ),
   writable: (pool) => text(pool.takes === 'volumes', 'volumes', pool.takes),
+  protocol: (pool, cls) =>
+    text(
+      cls.protocols.length === 0 || cls.protocols.some((p) => pool.protocols.includes(p)),
+      cls.protocols.join(', ') || 'any',
+      pool.protocols.join(', ') || 'none that is known',
+    ),
   encryption: (pool, cls) =>
     text(
       pool.encryption || !cls.encrypted,

@@ -59,6 +59,7 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
         changes.push({ kind: 'ask-volume-mode', volumeMode: 'Filesystem' });
       return changes;
     }
+    case 'protocol':
     case 'reduction':
     case 'snapshots':
     case 'offsite':

@@ -8,6 +8,7 @@ export const ruleNames = [
   'backend',
   'writable',
   'site',
+  'protocol',
   'access-mode',
   'volume-mode',
   'encryption',

@@ -22,6 +22,7 @@ export const aPool = (id: string, part: Partial<Pool> = {}): Pool => ({
   healthy: true,
   takes: 'volumes',
   access: ['block'],
+  protocols: ['iSCSI', 'NVMe/TCP'],
   sharedBlock: false,
   encryption: true,
   expansion: true,
@@ -103,6 +104,7 @@ export const failing: Record<RuleName, () => PlacementInput> = {
   'access-mode': () => anInput([aPool('a')], { claim: aClaim({ modes: ['ReadWriteMany'] }) }),
   'volume-mode': () =>
     anInput([aPool('a', { access: ['file'] })], { claim: aClaim({ volumeMode: 'Block', modes: [] }) }),
+  protocol: () => anInput([aPool('a')], { storageClass: aClass({ protocols: ['Fibre Channel', 'NFS'] }) }),
   encryption: () => anInput([aPool('a', { encryption: false })], { storageClass: aClass({ encrypted: true }) }),
   reduction: () => anInput([aPool('a', { compression: true })], { storageClass: aClass({ deduplication: true }) }),
   snapshots: () =>

@@ -1,3 +1,4 @@
+import type { Protocol } from '../classes/protocol';
 import type { Scheme, DomainCapacity } from '../capacity/usable';
 import type { ReplicaDisk } from '../replicas/place';
 import type { Bytes } from '../sizes/bytes';
@@ -25,6 +26,8 @@ export interface Pool {
   /** Whether the pool takes new volumes: it may have been locked by its backend, or have vanished from it. */
   readonly takes: 'volumes' | 'nothing' | 'gone';
   readonly access: readonly ('block' | 'file')[];
+  /** How its volumes are reached, as far as a class can ask for it. */
+  readonly protocols: readonly Protocol[];
   /** A block pool that lets many nodes write one raw device. */
   readonly sharedBlock: boolean;
   readonly encryption: boolean;
