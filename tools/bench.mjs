@@ -83,6 +83,20 @@ function decisions() {
   ]);
 }
 
+/** Small shares packed into the fewest large instances. */
+function carving() {
+  const { count, results } = runBench('carving');
+  say(`carving: ${count.toLocaleString('en-GB')} shares out of instances of 1 to 10 TiB`);
+  table(
+    'Carving',
+    results.map(({ kind, ms, instances, bound, utilisation }) => [
+      `shares: ${kind}`,
+      `${ms.toFixed(0)} ms`,
+      `${instances.toLocaleString('en-GB')} instances, ${bound.toLocaleString('en-GB')} at least; ${(100 * utilisation).toFixed(1)} % used; wanted: under a second, one above the bound at most`,
+    ]),
+  );
+}
+
 /** Everything that stands around a measurement, started in a folder of its own and ended after it. */
 async function around(names, measure, web = false) {
   const { ensureBuilt } = await import('./lib/built.mjs');
@@ -251,7 +265,7 @@ async function kills() {
 }
 
 /** All of them, or those named on the command line; numbers there are a seed and a count. */
-const parts = { decisions, trying, placing, binding, growing, slow: besideSlow, vast, bodies, fuzz, kills };
+const parts = { decisions, trying, carving, placing, binding, growing, slow: besideSlow, vast, bodies, fuzz, kills };
 const numbers = process.argv
   .slice(2)
   .filter((word) => /^\d+$/.test(word))

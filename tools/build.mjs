@@ -66,6 +66,7 @@ export function buildBench() {
     entryPoints: [
       'packages/core/src/placement/decisions.bench.ts',
       'packages/core/src/placement/placing.bench.ts',
+      'packages/core/src/shares/carving.bench.ts',
       'apps/web/src/moorings/trying.bench.ts',
       'apps/server/src/testing/fuzz-harness.ts',
     ],

@@ -66,6 +66,8 @@ const places: readonly (readonly [string, string, string])[] = [
   ['a claim that fits nowhere', '/claims/tide-gauges/tile-share', '[aria-label="What would bind it"]'],
   ['a claim that cannot grow', '/claims/tide-gauges/level-log', '[aria-label="What would let it grow"]'],
   ['Salvage', '/claims/salvage', '[role=row][data-id]'],
+  ['Declared and actual', '/claims/drift', '[role=grid]'],
+  ['both sides of a claim', '/claims/tide-gauges/level-log/proof', '[aria-label=Checks]'],
   ['Namespaces', '/namespaces', '[data-cell="tide-gauges/ledger"]'],
 ];
 

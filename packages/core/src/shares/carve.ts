@@ -35,7 +35,10 @@ export const soldAs = (used: number, { minimum, step }: InstanceSizes): number =
 const largest = ({ minimum, step, maximum }: InstanceSizes): number =>
   minimum + Math.floor(Math.max(0, maximum - minimum) / step) * step;
 
-/** How many instances of one capacity are needed at least: for each threshold, what is large stands alone or beside what fits. */
+/**
+ * How many instances of one capacity are needed at least: for each threshold, what is large stands alone or beside what fits; and of
+ * the largest, so many as fit together by number.
+ */
 export function instancesAtLeast(sizes: readonly number[], capacity: number): number {
   const sorted = sizes.toSorted((a, b) => b - a);
   const sums = [0];
@@ -61,6 +64,16 @@ export function instancesAtLeast(sizes: readonly number[], capacity: number): nu
     const rest = sums[Math.max(half, small)]! - sums[half]!;
     const free = (half - alone) * capacity - (sums[half]! - sums[alone]!);
     bound = Math.max(bound, half + Math.max(0, Math.ceil((rest - free) / capacity)));
+  }
+  // of the largest ones no instance holds more than as many as the smallest of them that fit
+  for (let count = 1; count <= sorted.length; count++) {
+    let [low, high] = [1, count];
+    while (low < high) {
+      const most = (low + high + 1) >> 1;
+      if (sums[count]! - sums[count - most]! <= capacity) low = most;
+      else high = most - 1;
+    }
+    bound = Math.max(bound, Math.ceil(count / low));
   }
   return bound;
 }
