@@ -165,6 +165,41 @@ async function growing() {
   ]);
 }
 
+/** A platform of many claims: taken in, followed, and listed, beside statements written by hand. */
+async function listing() {
+  const [claims = 100_000, seconds = 60] = numbers;
+  say(`listing: ${claims.toLocaleString('en-GB')} claims taken in, ${seconds} s of changes, and pages of them`);
+  const { startPostgres } = await import('./lib/postgres.mjs');
+  const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-bench-'));
+  chmodSync(folder, 0o755);
+  const postgres = await startPostgres(folder);
+  try {
+    const run = spawnSync(
+      process.execPath,
+      [join(root, 'packages/core/dist/listing-harness.mjs'), postgres.url, String(claims), String(seconds)],
+      { encoding: 'utf8', maxBuffer: 1 << 28 },
+    );
+    if (run.status !== 0) throw new Stop(`the listing bench failed:\n${run.stderr}`);
+    const r = JSON.parse(run.stdout);
+    table(`A platform of ${r.claims.toLocaleString('en-GB')} claims`, [
+      ['first listing taken in', `${(r.listMs / 1000).toFixed(1)} s`, 'wanted: within 60 s'],
+      [
+        'changes, one after the other',
+        `${r.perSecond.toFixed(0)}/s`,
+        `${r.changes.toLocaleString('en-GB')} of them; ${(r.behindMs / 1000).toFixed(2)} s behind at their end`,
+      ],
+      ...r.listed.map(({ name, ours, byHand }) => [
+        `a page and its counts: ${name}`,
+        `${ours.toFixed(1)} ms`,
+        `99th percentile; by hand ${byHand.toFixed(1)} ms: ${(ours / byHand).toFixed(2)} times; wanted: within 2`,
+      ]),
+    ]);
+  } finally {
+    await postgres.stop();
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
 async function besideSlow() {
   say('one slow backend: the others beside it, in turns with it quick (about a minute)');
   const { measureBesideSlow } = await import('./lib/slow-bench.mjs');
@@ -265,7 +300,20 @@ async function kills() {
 }
 
 /** All of them, or those named on the command line; numbers there are a seed and a count. */
-const parts = { decisions, trying, carving, placing, binding, growing, slow: besideSlow, vast, bodies, fuzz, kills };
+const parts = {
+  decisions,
+  trying,
+  carving,
+  placing,
+  binding,
+  growing,
+  listing,
+  slow: besideSlow,
+  vast,
+  bodies,
+  fuzz,
+  kills,
+};
 const numbers = process.argv
   .slice(2)
   .filter((word) => /^\d+$/.test(word))

@@ -69,6 +69,7 @@ export function buildBench() {
       'packages/core/src/shares/carving.bench.ts',
       'apps/web/src/moorings/trying.bench.ts',
       'apps/server/src/testing/fuzz-harness.ts',
+      'apps/server/src/testing/listing-harness.ts',
     ],
     outdir: 'packages/core/dist',
     outbase: '.',

@@ -51,7 +51,7 @@ test('each kind of pending says its reason, and is resolved from there', async (
     namespace: 'ferry-desk',
   });
   await browser.go('/claims/ferry-desk/over-limit');
-  await browser.see('Needs 4 GiB; the namespace may take 1 GiB more.');
+  await browser.see('Needs 4 GiB; the namespace may take 1 GiB more');
   await browser.click('Raise the limit');
   await browser.see('on basalt-broad');
 
@@ -123,6 +123,9 @@ test('a disk and a device path are found in the box, with the claims on them', a
   for (const text of [id, `/dev/disk/by-id/nvme-${id}`]) {
     await browser.go('/watch');
     await browser.type('Find or command', text);
-    await browser.see('tide-gauges/on-disks');
+    await browser.see('the claims on it');
+    await browser.clickOn('[role=option]');
+    await browser.see('1 of 1 shown');
+    await browser.see('on-disks');
   }
 }, 300_000);

@@ -7,6 +7,7 @@ import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { kindTitles } from '../drift/words';
 import { MarkedWord } from '../marks/Mark';
+import { Copyable } from '../parts/Copyable';
 import { Column, FaintCell, Sheet } from '../parts/layout';
 import { Place } from '../parts/Place';
 import { Fetched } from '../parts/States';
@@ -17,10 +18,12 @@ const none = 'not told';
 const text = (value: string | number | null): string => (value === null ? none : String(value));
 const size = (bytes: number | null): string =>
   bytes === null ? none : `${sizeText(bytes)} (${displaySize(bytes).exact})`;
+const identifier = (id: string | null, what: string): React.ReactNode =>
+  id === null ? none : <Copyable text={id} what={what} />;
 const moment = (at: string | null): string => (at === null ? 'never' : momentText(at));
 
 /** What one side says, a figure a line. */
-function Side({ title, rows }: { title: string; rows: readonly (readonly [string, string])[] }) {
+function Side({ title, rows }: { title: string; rows: readonly (readonly [string, React.ReactNode])[] }) {
   return (
     <Box sx={{ flex: 1, minWidth: 0 }}>
       <Typography variant="h2">{title}</Typography>
@@ -57,15 +60,15 @@ function Sheets({ proof: { claim, at, links, platform, backend, checks } }: { pr
           title="The platform says"
           rows={[
             ['last heard of', moment(platform.seenAt)],
-            ['claim uid', platform.claimUid],
+            ['claim uid', identifier(platform.claimUid, 'uid of the claim')],
             ['phase', text(platform.phase)],
             ['asked for', size(platform.requested)],
-            ['persistent volume', text(platform.volumeName)],
-            ['its uid', text(platform.volumeUid)],
+            ['persistent volume', identifier(platform.volumeName, 'name of the persistent volume')],
+            ['its uid', identifier(platform.volumeUid, 'uid of the persistent volume')],
             ['its phase', text(platform.volumePhase)],
             ['its capacity', text(platform.capacity)],
             ['its reclaim policy', text(platform.reclaim)],
-            ['names', text(platform.handle)],
+            ['names', identifier(platform.handle, 'handle of the volume')],
           ]}
         />
         <Side
@@ -74,8 +77,8 @@ function Sheets({ proof: { claim, at, links, platform, backend, checks } }: { pr
             backend
               ? [
                   ['last answered', `${moment(backend.seenAt)}${backend.reachable ? '' : ', and not since'}`],
-                  ['volume', backend.volumeId],
-                  ['called', text(backend.name)],
+                  ['volume', identifier(backend.volumeId, 'backend identifier')],
+                  ['called', identifier(backend.name, 'name on the backend')],
                   ['on pool', text(backend.pool)],
                   ['size', size(backend.bytes)],
                   ['written', size(backend.consumed)],
