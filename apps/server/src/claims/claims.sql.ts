@@ -76,7 +76,10 @@ const sortTexts: Partial<Record<ClaimQuery['sort'], string>> = {
 /** Failed attempts after which trying again is no longer expected to help without a person. */
 const stubborn = 5;
 
-const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR c.class_name = $2)
+const inSight = '($4::text[] IS NULL OR c.namespace = ANY($4))';
+const ofClass = '($2::text IS NULL OR c.class_name = $2)';
+/** A text that any name or identifier of either world may have in it. */
+const matching = `($1::text IS NULL OR c.namespace = $1) AND ${ofClass}
    AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
      OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.backend_id || '/' || c.volume_id ILIKE $3
      -- a disk or a node of its copies
@@ -85,9 +88,24 @@ const filter = `($1::text IS NULL OR c.namespace = $1) AND ($2::text IS NULL OR 
      OR (c.namespace, c.name) IN (SELECT p.namespace, pv #>> '{persistentVolumeClaim,claimName}'
        FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv
        WHERE p.plural = 'pods' AND (p.name ILIKE $3 OR p.body #>> '{spec,nodeName}' ILIKE $3 OR p.body #>> '{metadata,ownerReferences,0,name}' ILIKE $3)))
-   AND ($4::text[] IS NULL OR c.namespace = ANY($4))`;
+   AND ${inSight}`;
 
-const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => {
+/** Claims that may be in another state than bound: found from what makes them so, without a look at all others. */
+const perhapsUnbound = `SELECT o.uid FROM platform_objects o
+     WHERE o.plural = 'persistentvolumeclaims' AND (o.phase IS DISTINCT FROM 'Bound' OR o.deleting)
+   UNION SELECT r.claim_uid FROM reservations r WHERE r.missing_since IS NOT NULL
+   UNION SELECT r.claim_uid FROM backend_volumes v JOIN reservations r ON r.volume_id = v.volume_id WHERE NOT v.reachable`;
+
+/** The filters that have plans of their own: what is not asked is not looked at. */
+const narrowed = {
+  all: `$1::text IS NULL AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
+  namespace: `c.namespace = $1 AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
+  unbound: `c.uid IN (${perhapsUnbound}) AND ($1::text IS NULL OR c.namespace = $1) AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
+  matching,
+} as const;
+export type Narrowed = keyof typeof narrowed;
+
+const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction'], by: Narrowed) => {
   const column = sortColumns[sort];
   const text = sortTexts[sort] ?? `${column}::text`;
   return statement<
@@ -103,15 +121,21 @@ const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => {
       limit: number,
     ]
   >(
-    `${select.replace('SELECT c.*', `SELECT c.*, ${text} AS sort_value`)} WHERE ${filter}
+    `${select.replace('SELECT c.*', `SELECT c.*, ${text} AS sort_value`)} WHERE ${narrowed[by]}
      AND ($5::text IS NULL OR (c.state = 'bound') = ($5 = 'bound'))
      AND ($6::text IS NULL OR (${column}, c.uid) ${direction === 'asc' ? '>' : '<'} ($6::text::${sortTypes[sort]}, $7))
    ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $8`,
   );
 };
-const bothWays = (sort: ClaimQuery['sort']) => ({ asc: page(sort, 'asc'), desc: page(sort, 'desc') });
+const byEach = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => ({
+  all: page(sort, direction, 'all'),
+  namespace: page(sort, direction, 'namespace'),
+  unbound: page(sort, direction, 'unbound'),
+  matching: page(sort, direction, 'matching'),
+});
+const bothWays = (sort: ClaimQuery['sort']) => ({ asc: byEach(sort, 'asc'), desc: byEach(sort, 'desc') });
 
-/** One page of claims in each order; `like` is a pattern that any name or identifier of either world may match. */
+/** One page of claims in each order, by each filter that has a plan of its own; `like` is a pattern for a text in any name or identifier. */
 export const claimPages = {
   created: bothWays('created'),
   name: bothWays('name'),
@@ -121,18 +145,26 @@ export const claimPages = {
   state: bothWays('state'),
 };
 
-/** How many claims there are in all pages together, by what becomes of them. */
-export const claimCounts = statement<
-  ClaimPage['counts'],
-  [
-    namespace: string | undefined,
-    className: string | undefined,
-    like: string | undefined,
-    namespaces: readonly string[] | null,
-  ]
->(
+type Filter = [
+  namespace: string | undefined,
+  className: string | undefined,
+  like: string | undefined,
+  namespaces: readonly string[] | null,
+];
+const stuck = `c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'stopped') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})`;
+
+/** How many claims there are in all pages together, by what becomes of them, of those that a text matches. */
+export const claimsMatching = statement<ClaimPage['counts'], Filter>(
   `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-   count(*) FILTER (WHERE c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'stopped') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})) AS stuck FROM claims c WHERE ${filter}`,
+   count(*) FILTER (WHERE ${stuck}) AS stuck FROM claims c WHERE ${matching}`,
+);
+
+/** The same of all claims, of a namespace or a class: counted from the index, and looked at only where they may not be bound. */
+export const claimCounts = statement<ClaimPage['counts'], Filter>(
+  `SELECT (SELECT count(*) FROM platform_objects c WHERE c.plural = 'persistentvolumeclaims' AND ($1::text IS NULL OR c.namespace = $1)
+       AND ${ofClass} AND $3::text IS NULL AND ${inSight}) - u.unbound AS bound, u.unbound, u.stuck
+   FROM (SELECT count(*) FILTER (WHERE c.state <> 'bound') AS unbound, count(*) FILTER (WHERE ${stuck}) AS stuck
+     FROM claims c WHERE ${narrowed.unbound}) u`,
 );
 
 /** The claim of a name. */

@@ -15,7 +15,16 @@ import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { decisions } from '../reservations/decision-model';
 import { deletionOf } from './deletion';
-import { claimCounts, claimNamed, claimPages, otherPodsOf, podsOf, type StoredClaim } from './claims.sql';
+import {
+  claimCounts,
+  claimNamed,
+  claimPages,
+  claimsMatching,
+  otherPodsOf,
+  podsOf,
+  type Narrowed,
+  type StoredClaim,
+} from './claims.sql';
 
 const unbound = new Set<ClaimRow['state']>([
   'binding',
@@ -121,13 +130,20 @@ function readCursor(text: string | undefined, of: ClaimQuery['sort']): Cursor | 
   throw Refusal.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
 }
 
+/** Which of the filters is the narrowest. */
+function narrowedBy(namespace: string | undefined, like: string | undefined, state: ClaimQuery['state']): Narrowed {
+  if (like !== undefined) return 'matching';
+  if (state === 'unbound') return 'unbound';
+  return namespace === undefined ? 'all' : 'namespace';
+}
+
 /** One page of claims, filtered and sorted in the database. */
 export async function listClaims(database: Database, sight: Sight, query: ClaimQuery): Promise<ClaimPage> {
   const { namespace, className, state, q, sort, direction, limit } = query;
   const cursor = readCursor(query.cursor, sort);
   const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
   const [rows, counted] = await Promise.all([
-    claimPages[sort][direction](
+    claimPages[sort][direction][narrowedBy(namespace, like, state)](
       database,
       namespace,
       className,
@@ -138,7 +154,7 @@ export async function listClaims(database: Database, sight: Sight, query: ClaimQ
       cursor?.uid,
       limit + 1,
     ),
-    first(claimCounts(database, namespace, className, like, sight.namespaces)),
+    first((like === undefined ? claimCounts : claimsMatching)(database, namespace, className, like, sight.namespaces)),
   ]);
   const page = rows.slice(0, limit);
   const last = page[page.length - 1];

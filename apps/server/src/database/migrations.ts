@@ -13,6 +13,7 @@ import { up as salvage } from './migration-0009-salvage';
 import { up as steps } from './migration-0010-steps';
 import { up as staticVolumes } from './migration-0011-static-volumes';
 import { up as drift } from './migration-0012-drift';
+import { up as claimsListed } from './migration-0013-claims-listed';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -28,6 +29,7 @@ export const migrations = [
   { name: '0010-steps', up: steps },
   { name: '0011-static-volumes', up: staticVolumes },
   { name: '0012-drift', up: drift },
+  { name: '0013-claims-listed', up: claimsListed },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

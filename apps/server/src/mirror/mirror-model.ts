@@ -18,6 +18,8 @@ class PlatformObjectModel extends Model<
   declare phase: string | null;
   declare sizeBytes: number | null;
   declare createdAt: Date;
+  /** It is being deleted; kept by the database itself. */
+  declare deleting: CreationOptional<boolean>;
 }
 
 export const platformObjects = table('platform_objects', PlatformObjectModel, {
@@ -31,6 +33,7 @@ export const platformObjects = table('platform_objects', PlatformObjectModel, {
   phase: { type: DataTypes.TEXT },
   sizeBytes: { type: DataTypes.BIGINT },
   createdAt: { type: DataTypes.DATE, allowNull: false },
+  deleting: { type: DataTypes.BOOLEAN },
 });
 
 /** How far the mirror has read one kind of object. */
