@@ -21,6 +21,7 @@ import { GrowthCarrier } from './growth/carry';
 import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
+import { TuningCarrier } from './tuning/carry';
 import { Turns } from './live/turns';
 import { applyingManifests } from './manifests/manifests';
 import { ManifestReader } from './manifests/reading';
@@ -102,6 +103,7 @@ export class Engine {
     this.works = [
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
+      new TuningCarrier(database, platform, this.backends, site).work,
       new SalvageCarrier(database, platform).work,
       new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,

@@ -35,7 +35,7 @@ export interface Compared {
 const compared = `SELECT r.claim_uid, r.namespace, r.claim_name, r.pool_id, p.backend_id, r.bytes, r.iops_ceiling, r.throughput_ceiling,
      r.reclaim, r.adopted, r.volume_id, cls.body AS class, c.body #> '{metadata,annotations}' AS annotations,
      EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = r.class_name AND m.pool_id = r.pool_id AND m.enabled) AS allowed,
-     EXISTS (SELECT 1 FROM operations op WHERE op.subject = r.claim_uid AND op.ended_at IS NULL AND op.kind IN ('grow', 'bind', 'salvage')) AS under_way,
+     EXISTS (SELECT 1 FROM operations op WHERE op.subject = r.claim_uid AND op.ended_at IS NULL AND op.kind IN ('grow', 'bind', 'salvage', 'tune')) AS under_way,
      -- a backend that does not answer is not said to have lost anything
      v.volume_id IS NOT NULL OR r.missing_since IS NULL AS listed, v.pool_id AS seen_pool, v.bytes AS seen_bytes,
      jsonb_array_length(v.copies) AS seen_copies, v.encrypted AS seen_encrypted, v.iops_ceiling AS seen_iops_ceiling,

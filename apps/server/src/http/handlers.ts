@@ -50,6 +50,7 @@ import { listSalvage } from '../salvage/list';
 import { destroyVolume, giveBack, lengthenGrace } from '../salvage/salvage';
 import { listSuccessions, makeSuccessor } from '../successions/successor';
 import { listCandidates, nameVolume } from '../static-volumes/static-volumes';
+import { planTuning, tuneClaim } from '../tuning/tuning';
 import { answered, type Handlers } from './routes';
 
 export const version = '0.1.0';
@@ -215,6 +216,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    planTuning: ({ params, body, person }) => planTuning(database, site, Sight.of(person), claimAt(params), body),
+    tuneClaim: ({ params, body, person }) =>
+      tuneClaim(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),
     getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),
     keepVolume: ({ params, person }) => keepVolume(database, acts, Sight.of(person), claimAt(params), person.name),

@@ -92,6 +92,8 @@ export interface GrownVolume {
   readonly bytes: number;
   readonly iopsCeiling?: number;
   readonly bytesPerSecondCeiling?: number;
+  /** Without a ceiling the volume is held to none of its own any more; left out, it stays held to what it is. */
+  readonly lift?: 'unless-given';
 }
 
 export type BackendProblemCode =

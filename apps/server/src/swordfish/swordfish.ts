@@ -144,7 +144,7 @@ export class SwordfishConnector implements BackendConnector {
     const { volumes } = await this.find();
     const path = `${volumes}/${asked.id}`;
     const { CapacityBytes } = await this.http.get(path, volumeSchema);
-    const serviceClass = await this.classFor(asked);
+    const serviceClass = (await this.classFor(asked)) ?? (asked.lift && (await this.offeredBy(asked.poolPath)));
     if (CapacityBytes >= asked.bytes && !serviceClass) return CapacityBytes;
     const { location } = await this.http.call('grow volume', 'PATCH', path, {
       ...(CapacityBytes < asked.bytes && { CapacityBytes: asked.bytes }),
@@ -158,6 +158,12 @@ export class SwordfishConnector implements BackendConnector {
         `the backend took the new size of volume ${asked.id}, and tells of ${grown.CapacityBytes} bytes`,
       );
     return grown.CapacityBytes;
+  }
+
+  /** The class of service of a pool itself; undefined where it offers none, and no ceiling was ever set there. */
+  private async offeredBy(poolPath: string): Promise<string | undefined> {
+    const pool = await this.http.get(poolPath, poolSchema);
+    return pool.Links?.DefaultClassOfService?.['@odata.id'];
   }
 
   /** The class of service that holds a volume to its ceilings; undefined where it has none. */

@@ -20,6 +20,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'drift',
     'deletion',
     'proof',
+    'tuning',
     'plan',
     'round',
     'classes',

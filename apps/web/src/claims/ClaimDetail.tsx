@@ -19,6 +19,7 @@ import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Timeline } from './Timeline';
 import { Trace } from './Trace';
+import { Tune, useRateAllowances } from './Tune';
 import { DriftOf } from '../drift/DriftOf';
 import { Candidates } from '../static-volumes/Candidates';
 import { Column, Row, Sheet } from '../parts/layout';
@@ -60,8 +61,9 @@ function TryNow({ claim }: { claim: ClaimRow }) {
 
 function Body({ detail }: { detail: Detail }) {
   const { claim, decisions } = detail;
-  const [doing, setDoing] = useState<'deleting' | 'growing'>();
+  const [doing, setDoing] = useState<'deleting' | 'growing' | 'tuning'>();
   const may = useMay('administrator', 'operator', 'namespace-owner');
+  const rates = useRateAllowances(claim);
   const [last, ...earlier] = decisions;
   const stuck = claim.state === 'nothing-fits';
   const mayMatch = ['waiting-pod', 'nothing-fits', 'no-class', 'held-back', 'foreign'].includes(claim.state);
@@ -79,6 +81,9 @@ function Body({ detail }: { detail: Detail }) {
           {may && claim.state === 'deleting' && <KeepVolume claim={claim} />}
           {may && claim.state === 'bound' && claim.pool && !doing && (
             <Button onClick={() => setDoing('growing')}>Grow</Button>
+          )}
+          {may && claim.state === 'bound' && claim.pool && !doing && rates.length > 0 && (
+            <Button onClick={() => setDoing('tuning')}>Tune</Button>
           )}
           {may && claim.state !== 'deleting' && !doing && <Button onClick={() => setDoing('deleting')}>Delete</Button>}
         </Row>
@@ -101,6 +106,7 @@ function Body({ detail }: { detail: Detail }) {
         {doing === 'deleting' && <Deletion claim={claim} usedBy={detail.usedBy} close={() => setDoing(undefined)} />}
       </Sheet>
       {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
+      {doing === 'tuning' && <Tune claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
       {claim.volumeName !== null && <DriftOf claim={claim.uid} />}
       {mayMatch && <Candidates claim={claim} />}

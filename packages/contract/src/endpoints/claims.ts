@@ -13,6 +13,7 @@ import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../g
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
 import { proofSchema } from '../proof';
 import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
+import { tuningAnswerSchema, tuningRequestSchema } from '../tuning';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
 
 export const claimsEndpoints = {
@@ -110,6 +111,23 @@ export const claimsEndpoints = {
     summary: 'What both worlds say of a claim, when each was last seen, and every check made',
     allowed: reading,
     response: proofSchema,
+  },
+  planTuning: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/tuning/plan',
+    summary: 'What would become of a bound claim that tunes its rates; nothing is done',
+    allowed: reading,
+    body: tuningRequestSchema,
+    response: tuningAnswerSchema,
+  },
+  tuneClaim: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/tuning',
+    summary: 'Tune the ceilings and floors of a bound claim within its class, at once',
+    allowed: claiming,
+    body: tuningRequestSchema,
+    status: 202,
+    response: claimRowSchema,
   },
   getGrowth: {
     method: 'get',

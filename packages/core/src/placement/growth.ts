@@ -91,7 +91,7 @@ function roomOnDisks(pool: Pool, disks: readonly string[]): number {
 }
 
 /** The rules' view of one part of the volume, with what is added in the place of the whole. */
-function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: RuleContext; added: RuleContext } {
+export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: RuleContext; added: RuleContext } {
   const storageClass = classFor(input, held);
   const own: PlacementInput = held.further ? { ...input, quotas: [] } : input;
   const whole = ruleContext(own, pool, undefined, storageClass);

@@ -1,0 +1,157 @@
+import { prefix } from '@moorage/core/classes/manifest';
+import { megabyte } from '@moorage/core/placement/rules';
+import { tune } from '@moorage/core/placement/tuning';
+import type { Backends } from '../backends/backends';
+import type { Database } from '../database/database';
+import { asRecords, first } from '../database/statement';
+import { reserveMore } from '../growth/growth.sql';
+import { factsToGrow } from '../growth/facts';
+import type { ReservedBefore, ReservedPart } from '../growth/growth-model';
+import { announce } from '../live/announce';
+import { knownVersion, noteChanged } from '../mirror/mirror';
+import type { Work } from '../operations/kind';
+import type { Operation } from '../operations/operation';
+import { advance } from '../operations/operations';
+import type { PlatformConnector } from '../platform/connector';
+import { OutsideProblem } from '../refusals/outside';
+import { furtherCopiesOf, reservedFor, type Reserved } from '../reservations/reservation.sql';
+import { tuning, type TuningState } from './kind';
+import { annotationsOf, asking, ratesOf } from './tuning';
+import { tunings, type TuningModel } from './tuning-model';
+
+const plural = 'persistentvolumeclaims';
+
+/** Carries claims to other ceilings and floors: reserve, say so on the platform, ask the backends. Each step comes to the same when it is done again. */
+export class TuningCarrier {
+  constructor(
+    private readonly database: Database,
+    private readonly platform: PlatformConnector,
+    private readonly backends: Backends,
+    private readonly site: string,
+  ) {}
+
+  /** The kind of operations that this room carries. */
+  get work(): Work<TuningState> {
+    return {
+      kind: tuning,
+      tells: () => ({ topic: 'claims' }),
+      afterFailure: (_o, error) => (error instanceof OutsideProblem && error.isForGood ? 'undo' : 'again'),
+      steps: {
+        deciding: (o) => this.decide(o),
+        telling: (o) => this.tell(o),
+        asking: (o) => this.ask(o),
+        returning: (o) => this.goBack(o),
+      },
+    };
+  }
+
+  private advance = (operation: Operation, to: TuningState) => advance(this.database, tuning, operation, to);
+  private wanted = ({ id }: Operation) => tunings.in(this.database).findByPk(id, { rejectOnEmpty: true });
+
+  private decide(operation: Operation): Promise<Operation | undefined> {
+    const { database } = this;
+    return database.transaction(async () => {
+      const facts = await factsToGrow(database, this.site, operation.subject, 'lock');
+      if (typeof facts === 'string') return this.advance(operation, 'abandoned');
+      const asked = await this.wanted(operation);
+      const { reserved, further } = facts;
+      const answer = tune(asking(facts.input, asked.wanted));
+      if (answer.kind !== 'reckoned' || !answer.fits) return this.advance(operation, 'refused');
+      const partOf = (at: Omit<ReservedPart, 'pool_id'> & { readonly pool_id: string }): ReservedPart => ({
+        ...{ pool_id: at.pool_id, bytes: at.bytes, raw_bytes: at.raw_bytes },
+        ...{ backend_iops: at.backend_iops, backend_throughput: at.backend_throughput },
+      });
+      const parts = [reserved, ...further].map(partOf);
+      await asked.update({ before: { parts, ...ratesOf(reserved) } });
+      const after = parts.map((part, i): ReservedPart => ({
+        ...part,
+        ...{ backend_iops: answer.on[i]!.backendIops, backend_throughput: answer.on[i]!.backendThroughput },
+      }));
+      await this.reserve(reserved, answer.rates, after);
+      return this.advance(operation, 'telling');
+    });
+  }
+
+  private async reserve(
+    { claim_uid, bytes, pool_id }: Reserved,
+    rates: Omit<ReservedBefore, 'parts'>,
+    parts: readonly ReservedPart[],
+  ): Promise<void> {
+    const { iopsFloor, iopsCeiling, throughputFloor, throughputCeiling } = rates;
+    const own = [iopsFloor, iopsCeiling, throughputFloor, throughputCeiling] as const;
+    const [written] = await reserveMore(this.database, claim_uid, bytes, asRecords(parts), ...own);
+    if (!written)
+      throw new Error(`what is reserved for claim ${claim_uid} was changed by something else than its tuning`);
+    await announce(this.database, [{ topic: 'claims' }, { topic: 'pools', subject: pool_id }]);
+  }
+
+  private async tell(operation: Operation): Promise<Operation | undefined> {
+    const asked = await this.wanted(operation);
+    const reserved = await first(reservedFor(this.database, operation.subject));
+    if (!reserved) return this.advance(operation, 'abandoned');
+    const there = await this.platform.find('v1', 'PersistentVolumeClaim', reserved.claim_name, reserved.namespace);
+    if (there?.metadata.uid !== operation.subject) return this.advance(operation, 'abandoned');
+    const wanted = annotationsOf(asked.wanted);
+    if (asked.annotations === null) {
+      // written before it is asked: whoever takes it back knows what it was
+      const before = Object.keys(wanted).map((s) => [s, there.metadata.annotations?.[prefix + s] ?? null] as const);
+      await asked.update({ annotations: Object.fromEntries(before) });
+    }
+    await this.annotate(reserved, wanted);
+    return this.advance(operation, 'asking');
+  }
+
+  private async annotate(
+    { namespace, claim_name: name, claim_uid: uid }: Reserved,
+    settings: Readonly<Record<string, string | null>>,
+  ): Promise<void> {
+    const annotations = Object.fromEntries(Object.entries(settings).map(([s, value]) => [prefix + s, value]));
+    const before = await knownVersion(this.database, plural, name, namespace);
+    const changed = await this.platform.mergePatch({
+      ...{ apiVersion: 'v1', kind: 'PersistentVolumeClaim' },
+      // a merge patch takes null for what goes
+      metadata: { name, namespace, uid, annotations: annotations as Record<string, string> },
+    });
+    await noteChanged(this.database, plural, changed, before);
+  }
+
+  private async ask(operation: Operation): Promise<Operation | undefined> {
+    const reserved = await first(reservedFor(this.database, operation.subject));
+    if (!reserved?.volume_id) return this.advance(operation, 'abandoned');
+    await this.askBackends(reserved, ratesOf(reserved));
+    return this.advance(operation, 'tuned');
+  }
+
+  /** The volume and the copy that is written with it are held to the same; one that is written later is held to none. */
+  private async askBackends(reserved: Reserved, { iopsCeiling, throughputCeiling }: ReturnType<typeof ratesOf>) {
+    const further = (await furtherCopiesOf(this.database, reserved.claim_uid)).filter((f) => f.mode === 'synchronous');
+    for (const at of [...further, reserved]) {
+      if (!at.volume_id) continue;
+      const backend = await this.backends.connector(at.backend_id);
+      await backend.ensureGrown({
+        ...{ id: at.volume_id, poolPath: at.path, bytes: at.bytes, lift: 'unless-given' },
+        ...(iopsCeiling !== null && { iopsCeiling }),
+        ...(throughputCeiling !== null && { bytesPerSecondCeiling: throughputCeiling * megabyte }),
+      });
+    }
+    await this.backends.sync(reserved.backend_id);
+  }
+
+  private async goBack(operation: Operation): Promise<Operation | undefined> {
+    const { database } = this;
+    const asked: TuningModel = await this.wanted(operation);
+    const reserved = await first(reservedFor(database, operation.subject));
+    if (!reserved) return this.advance(operation, 'abandoned');
+    const { before, annotations } = asked;
+    // nothing was reserved yet
+    if (before === null) return this.advance(operation, 'returned');
+    await this.reserve(reserved, before, before.parts);
+    if (annotations !== null) {
+      const there = await this.platform.find('v1', 'PersistentVolumeClaim', reserved.claim_name, reserved.namespace);
+      if (there?.metadata.uid !== operation.subject) return this.advance(operation, 'abandoned');
+      await this.annotate(reserved, annotations);
+      await this.askBackends(reserved, before);
+    }
+    return this.advance(operation, 'returned');
+  }
+}

@@ -1,0 +1,113 @@
+import type { ClaimRow } from '@moorage/contract/claims';
+import type { Rates, TuningAnswer, TuningRequest } from '@moorage/contract/tuning';
+import { readTuned } from '@moorage/core/classes/manifest';
+import { tunableRates, tune } from '@moorage/core/placement/tuning';
+import { tunables, type Tuned } from '@moorage/core/classes/tunable';
+import type { GrowthInput } from '@moorage/core/placement/growth';
+import { getClaim } from '../claims/claims';
+import { claimNamed } from '../claims/claims.sql';
+import type { Database } from '../database/database';
+import { first } from '../database/statement';
+import { factsToGrow } from '../growth/facts';
+import { announce } from '../live/announce';
+import { record } from '../logbook/logbook';
+import { beginOperations } from '../operations/operations';
+import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
+import type { Reserved } from '../reservations/reservation.sql';
+import { tuning } from './kind';
+import { tunings } from './tuning-model';
+
+interface At {
+  readonly namespace: string;
+  readonly name: string;
+}
+
+export const ratesOf = (reserved: Reserved): Rates => ({
+  ...{ iopsFloor: reserved.iops_floor, iopsCeiling: reserved.iops_ceiling },
+  ...{ throughputFloor: reserved.throughput_floor, throughputCeiling: reserved.throughput_ceiling },
+});
+
+const isRate = (setting: string): boolean => (tunableRates as readonly string[]).includes(setting);
+
+/** What the claim tunes afterwards: its rates as they are asked, and whatever else it tunes as it stands. */
+export const withRates = (tuned: Tuned | undefined, rates: Tuned): Tuned => ({
+  ...Object.fromEntries(Object.entries(tuned ?? {}).filter(([setting]) => !isRate(setting))),
+  ...rates,
+});
+
+/** The same claim, asking for these rates. */
+export const asking = (input: GrowthInput, wanted: Tuned): GrowthInput => ({
+  ...input,
+  claim: { ...input.claim, tuned: withRates(input.claim.tuned, wanted) },
+});
+
+async function look(database: Database, site: string, sight: Sight, { namespace, name }: At, wanted: Tuned) {
+  const row = sight.sees(namespace) ? await first(claimNamed(database, namespace, name)) : undefined;
+  if (!row) throw Refusal.notFound('claim', `${namespace}/${name}`);
+  const facts = await factsToGrow(database, site, row.uid);
+  if (facts === 'claim-gone' || facts === 'class-gone')
+    throw new Refusal(
+      'conflict',
+      'cannot-tune',
+      'It cannot be tuned now',
+      facts === 'claim-gone'
+        ? `${namespace}/${name} has no volume of ours: it is not bound, or was bound to a volume made beforehand. Nothing was changed.`
+        : `The class of ${namespace}/${name} is not there any more, so nobody can say what it may have. Nothing was changed.`,
+    );
+  const annotations = (row.body.metadata as { annotations?: Record<string, string> }).annotations;
+  const own = Object.fromEntries(
+    Object.entries(readTuned(annotations) ?? {}).filter(([s, v]) => isRate(s) && typeof v === 'number'),
+  ) as TuningAnswer['tuned'];
+  const answer = tune(asking(facts.input, wanted));
+  return { row, answer, reply: { now: ratesOf(facts.reserved), tuned: own, tuning: answer } };
+}
+
+/** What tuning would come to, as things stand; throws when there is no such claim, or no volume of ours. */
+export const planTuning = async (
+  database: Database,
+  site: string,
+  sight: Sight,
+  at: At,
+  { tuned }: TuningRequest,
+): Promise<TuningAnswer> => (await look(database, site, sight, at, tuned)).reply as TuningAnswer;
+
+/** Begins to tune a claim. What its class does not allow, or its pool cannot promise, is refused before anything is done. */
+export async function tuneClaim(
+  database: Database,
+  site: string,
+  sight: Sight,
+  at: At,
+  { tuned }: TuningRequest,
+  person: string,
+  carry: (operations: readonly string[]) => void,
+): Promise<ClaimRow> {
+  const { row, answer } = await look(database, site, sight, at, tuned);
+  const about = `${at.namespace}/${at.name}`;
+  const refuse = (detail: string) =>
+    new Refusal('conflict', 'cannot-tune', 'It cannot be tuned so', `${detail} Nothing was changed.`);
+  if (answer.kind === 'pool-gone') throw refuse(`The pool ${answer.pool} is not known any more.`);
+  if (answer.kind === 'floor-above-ceiling')
+    throw refuse(
+      `The ${answer.of} floor would be above its ceiling: the pool would have to give more than it lets through.`,
+    );
+  const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
+  if (failed)
+    throw refuse(`${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`);
+  const operations = await database.transaction(async () => {
+    const begun = await beginOperations(database, tuning, [row.uid], { about, namespace: at.namespace, person });
+    if (begun.length === 0) throw refuse(`${about} is being tuned already.`);
+    await tunings.in(database).create({ operationId: begun[0]!, claimUid: row.uid, wanted: tuned });
+    await record(database, { person, action: 'change', kind: 'claim', subject: about, after: { tuned } });
+    await announce(database, [{ topic: 'claims', subject: about }, { topic: 'operations' }]);
+    return begun;
+  });
+  carry(operations);
+  return (await getClaim(database, sight, at.namespace, at.name)).claim;
+}
+
+/** Annotations that say what a claim tunes: those of its rates, null where one goes. */
+export const annotationsOf = (tuned: Tuned): Record<string, string | null> =>
+  Object.fromEntries(
+    tunables.filter(isRate).map((setting) => [setting, tuned[setting] === undefined ? null : String(tuned[setting])]),
+  );
