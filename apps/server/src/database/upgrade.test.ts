@@ -44,7 +44,7 @@ const columnsOf = (database: Database) =>
     `SELECT c.table_name AS "table", column_name AS name, data_type AS type, is_identity = 'YES' AS "isIdentity",
        column_default LIKE '%gen_random_uuid%' AS "isGenerated"
      FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
-     WHERE table_schema = 'public' AND table_type = 'BASE TABLE' AND table_name <> 'migrations' ORDER BY 1, ordinal_position`,
+     WHERE table_schema = 'public' AND table_type = 'BASE TABLE' AND table_name <> 'migrations' AND c.is_generated = 'NEVER' ORDER BY 1, ordinal_position`,
   );
 
 const perTable = 3;
