@@ -107,6 +107,26 @@ test('what a backend did by itself is seen, proven from both sides, and put righ
   await browser.see('Every volume is as it was declared, on its backend and on the platform.');
 }, 300_000);
 
+test('ceilings and floors are tuned at once, within the class and what the pool can promise', async () => {
+  await moorClass(caller, 'tunable', ['basalt-swift'], {
+    ...{ copies: 1, iopsFloor: { kind: 'fixed', value: 500 }, iopsCeiling: { kind: 'fixed', value: 4000 } },
+    allowances: [{ setting: 'iops-ceiling', minimum: 1000, maximum: 9000, namespaces: [] }],
+  });
+  await caller.ok('POST', '/api/claims', aClaim('tuned', 'tunable', { size: '2Gi' }));
+  const { claim } = await caller.inState('tuned', 'bound');
+  await browser.go('/claims/tide-gauges/tuned');
+  await browser.click('Tune');
+  await browser.type('IOPS ceiling', '20000');
+  await browser.see('The class allows 1,000 to 9,000.');
+  await browser.type('IOPS ceiling', '8000');
+  await browser.see('In force at once; no pod has to start again, and nothing of its data moves.');
+  await browser.clickOn('[aria-label="Tune this claim"] .MuiButton-contained');
+  await browser.see('tide-gauges/tuned is being tuned.');
+  await eventually('the backend holds it to that', () =>
+    Promise.resolve(world.basalt.backend.volumes.get(claim.volumeId!)!.serviceClass === 'iops-8000'),
+  );
+}, 300_000);
+
 test('a disk and a device path are found in the box, with the claims on them', async () => {
   await moorClass(caller, 'spread', ['kelp-nvme'], { copies: 3 });
   await caller.ok('POST', '/api/claims', aClaim('on-disks', 'spread', { size: '4Gi' }));

@@ -22,7 +22,12 @@ export const tuningAnswerSchema = z.object({
   tuned: z.partialRecord(z.enum(tunableRates), z.number()),
   tuning: z.discriminatedUnion('kind', [
     z.object({ kind: z.literal('pool-gone'), pool: z.string() }),
-    z.object({ kind: z.literal('floor-above-ceiling'), of: z.enum(['IOPS', 'throughput']) }),
+    z.object({
+      kind: z.literal('floor-above-ceiling'),
+      of: z.enum(['IOPS', 'throughput']),
+      floor: z.number(),
+      ceiling: z.number(),
+    }),
     z.object({
       kind: z.literal('reckoned'),
       fits: z.boolean(),

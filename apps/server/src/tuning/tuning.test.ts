@@ -93,7 +93,7 @@ test('a ceiling that only the claim set is lifted again when it is given up', as
 test.each<[string, object, RegExp]>([
   ['below what its class allows', { 'iops-floor': 5 }, /by the rule "allowance"/],
   ['what its class does not let it tune', { 'throughput-floor': 5 }, /by the rule "allowance"/],
-  ['a floor above its ceiling', { 'iops-floor': 55_000 }, /above its ceiling/],
+  ['a floor above its ceiling', { 'iops-floor': 55_000 }, /floor of 55000 would be above its ceiling of 50000/],
   ['more than its pool can promise', { 'iops-floor': 59_000, 'iops-ceiling': 60_000 }, /by the rule "iops"/],
 ])('%s is refused before anything is done', async (_what, tuned, detail) => {
   await world.rows(`UPDATE pools SET allotment_iops = 20000 WHERE id = 'basalt-swift' RETURNING id`);

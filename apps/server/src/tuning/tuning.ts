@@ -89,7 +89,7 @@ export async function tuneClaim(
   if (answer.kind === 'pool-gone') throw refuse(`The pool ${answer.pool} is not known any more.`);
   if (answer.kind === 'floor-above-ceiling')
     throw refuse(
-      `The ${answer.of} floor would be above its ceiling: the pool would have to give more than it lets through.`,
+      `The ${answer.of} floor of ${answer.floor} would be above its ceiling of ${answer.ceiling}: the pool would have to give more than it lets through.`,
     );
   const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
   if (failed)

@@ -83,10 +83,15 @@ function Sheets({ proof: { claim, at, links, platform, backend, checks } }: { pr
                   ['size', size(backend.bytes)],
                   ['written', size(backend.consumed)],
                   ['encrypted', backend.encrypted === null ? none : backend.encrypted ? 'yes' : 'no'],
-                  ['IOPS ceiling', backend.iopsCeiling === null ? 'none' : `${backend.iopsCeiling} IOPS`],
+                  [
+                    'IOPS ceiling',
+                    backend.iopsCeiling === null ? 'none' : `${backend.iopsCeiling.toLocaleString('en-GB')} IOPS`,
+                  ],
                   [
                     'throughput ceiling',
-                    backend.throughputCeiling === null ? 'none' : `${backend.throughputCeiling} MB/s`,
+                    backend.throughputCeiling === null
+                      ? 'none'
+                      : `${backend.throughputCeiling.toLocaleString('en-GB')} MB/s`,
                   ],
                   [
                     'copies',

@@ -61,9 +61,9 @@ test('what its pool cannot promise says which rule refuses it', () => {
     fits: false,
     text: expect.stringMatching(/^kelp-nvme: The floor costs 900 IOPS/) as string,
   });
-  expect(tuningSentence(answer({ tuning: { kind: 'floor-above-ceiling', of: 'IOPS' } })).text).toMatch(
-    /above its ceiling/,
-  );
+  expect(
+    tuningSentence(answer({ tuning: { kind: 'floor-above-ceiling', of: 'IOPS', floor: 9000, ceiling: 5760 } })).text,
+  ).toMatch(/^A floor of 9,000 IOPS is above the ceiling of 5,760 IOPS/);
   expect(tuningSentence(answer({ tuning: { kind: 'pool-gone', pool: 'x' } })).text).toMatch(/not known any more/);
 });
 
@@ -79,6 +79,6 @@ test('only rates, and those of the own namespace, are tuned while a claim is bou
     [...[undefined, 'A whole number is needed.', 'The class allows 100 to 9,000.']],
   );
   expect(rateRows(answer({ tuning: { kind: 'pool-gone', pool: 'x' } }))[1]).toEqual({
-    ...{ what: 'IOPS ceiling', now: '4,000 IOPS', then: '4,000 IOPS' },
+    ...{ what: 'IOPS ceiling', now: '4,000 IOPS', then: '–' },
   });
 });

@@ -21,11 +21,13 @@ export function tuningSentence({ tuning }: TuningAnswer): { readonly fits: boole
   switch (tuning.kind) {
     case 'pool-gone':
       return { fits: false, text: `The pool ${tuning.pool} that its volume lies on is not known any more.` };
-    case 'floor-above-ceiling':
+    case 'floor-above-ceiling': {
+      const unit = tuning.of === 'IOPS' ? 'IOPS' : 'MB/s';
       return {
         fits: false,
-        text: `The ${tuning.of} floor is above its ceiling: the pool would have to give more than it lets through.`,
+        text: `A floor of ${rate(tuning.floor, unit)} is above the ceiling of ${rate(tuning.ceiling, unit)}: the pool would have to give more than it lets through.`,
       };
+    }
     case 'reckoned': {
       if (tuning.fits)
         return { fits: true, text: 'In force at once; no pod has to start again, and nothing of its data moves.' };
@@ -39,15 +41,14 @@ export function tuningSentence({ tuning }: TuningAnswer): { readonly fits: boole
 
 /** Each rate now and then. */
 export function rateRows({ now, tuning }: TuningAnswer): { what: string; now: string; then: string }[] {
-  const then = tuning.kind === 'reckoned' ? tuning.rates : now;
-  return [
-    { what: 'IOPS floor', now: rate(now.iopsFloor, 'IOPS'), then: rate(then.iopsFloor, 'IOPS') },
-    { what: 'IOPS ceiling', now: rate(now.iopsCeiling, 'IOPS'), then: rate(then.iopsCeiling, 'IOPS') },
-    { what: 'Throughput floor', now: rate(now.throughputFloor, 'MB/s'), then: rate(then.throughputFloor, 'MB/s') },
-    {
-      what: 'Throughput ceiling',
-      now: rate(now.throughputCeiling, 'MB/s'),
-      then: rate(then.throughputCeiling, 'MB/s'),
-    },
-  ];
+  const rows = [
+    ['IOPS floor', 'iopsFloor', 'IOPS'],
+    ['IOPS ceiling', 'iopsCeiling', 'IOPS'],
+    ['Throughput floor', 'throughputFloor', 'MB/s'],
+    ['Throughput ceiling', 'throughputCeiling', 'MB/s'],
+  ] as const;
+  return rows.map(([what, member, unit]) => ({
+    ...{ what, now: rate(now[member] || null, unit) },
+    then: tuning.kind === 'reckoned' ? rate(tuning.rates[member] || null, unit) : '–',
+  }));
 }

@@ -40,7 +40,7 @@ test('only what is added is asked of the pool: where all is promised, a lower fl
 test.each<[Tuned, object]>([
   [{ 'iops-floor': 50 }, { kind: 'reckoned', fits: false }],
   [{ 'throughput-floor': 50 }, { kind: 'reckoned', fits: false }],
-  [{ 'iops-floor': 4500 }, { kind: 'floor-above-ceiling', of: 'IOPS' }],
+  [{ 'iops-floor': 4500 }, { kind: 'floor-above-ceiling', of: 'IOPS', floor: 4500, ceiling: 4000 }],
 ])('%j is refused', (tuned, answer) => expect(tune(input(tuned))).toMatchObject(answer));
 
 test('a pool that is not known any more is said', () => {

@@ -29,7 +29,12 @@ export interface PoolTuning {
 export type Tuning =
   | { readonly kind: 'pool-gone'; readonly pool: string }
   /** It would reserve more than it lets through. */
-  | { readonly kind: 'floor-above-ceiling'; readonly of: 'IOPS' | 'throughput' }
+  | {
+      readonly kind: 'floor-above-ceiling';
+      readonly of: 'IOPS' | 'throughput';
+      readonly floor: number;
+      readonly ceiling: number;
+    }
   | { readonly kind: 'reckoned'; readonly fits: boolean; readonly rates: Rates; readonly on: readonly PoolTuning[] };
 
 const tuningRules: readonly RuleName[] = ['allowance', 'backend', 'iops', 'throughput'];
@@ -44,9 +49,11 @@ export function tune(input: GrowthInput): Tuning {
     throughputFloor: rateFor(cls.throughputFloor, main.provisioned),
     throughputCeiling: cls.throughputCeiling ? rateFor(cls.throughputCeiling, main.provisioned) : null,
   };
-  if (rates.iopsFloor > (rates.iopsCeiling ?? Infinity)) return { kind: 'floor-above-ceiling', of: 'IOPS' };
-  if (rates.throughputFloor > (rates.throughputCeiling ?? Infinity))
-    return { kind: 'floor-above-ceiling', of: 'throughput' };
+  for (const [of, floor, ceiling] of [
+    ['IOPS', rates.iopsFloor, rates.iopsCeiling],
+    ['throughput', rates.throughputFloor, rates.throughputCeiling],
+  ] as const)
+    if (ceiling !== null && floor > ceiling) return { kind: 'floor-above-ceiling', of, floor, ceiling };
   const asItIs: GrowthInput = { ...input, claim: { ...input.claim, size: main.provisioned } };
   const on: PoolTuning[] = [];
   for (const held of input.held) {
