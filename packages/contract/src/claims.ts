@@ -168,6 +168,8 @@ export const claimRowSchema = z.object({
     .object({
       failed: z.array(z.object({ pool: z.string(), check: checkSchema })),
       pod: z.string().nullable(),
+      /** Why the platform has not placed that pod yet, in its own words. */
+      podWhy: z.string().nullable(),
       error: z.object({ code: z.string(), detail: z.string() }).nullable(),
       nextAttemptAt: z.string().nullable(),
       /** What carries its binding, and why nothing is done about it until a person says so. */

@@ -32,7 +32,8 @@ export interface StoredClaim {
   operation_id: string | null;
   operation_stopped: 'paused' | 'refused' | null;
   trace: DecisionRow['trace'] | null;
-  pod: string | null;
+  /** The first pod that mounts it, and why the platform has not placed that yet. */
+  pod: { name: string; why: string | null } | null;
   waiting_for: 'source' | 'named-volume' | 'selector' | 'beforehand' | null;
   missing_since: Date | null;
   growth_id: string | null;
@@ -46,7 +47,8 @@ export interface StoredClaim {
 
 // the last decision, and the pod that mounts the claim, for the rows of one page only
 const select = `SELECT c.*, d.trace,
-   (SELECT p.name FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
+   (SELECT jsonb_build_object('name', p.name, 'why', (SELECT k ->> 'message' FROM jsonb_array_elements(p.body #> '{status,conditions}') k
+       WHERE k ->> 'type' = 'PodScheduled' AND k ->> 'status' = 'False' LIMIT 1)) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
      AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
      ORDER BY p.name LIMIT 1) AS pod
    FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;

@@ -86,7 +86,8 @@ function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
     reason: unbound.has(c.state)
       ? {
           failed,
-          pod: c.pod,
+          pod: c.pod?.name ?? null,
+          podWhy: c.pod?.why ?? null,
           error: c.error,
           nextAttemptAt: c.operation_stopped ? null : (c.next_attempt_at?.toISOString() ?? null),
           operation: c.operation_id,

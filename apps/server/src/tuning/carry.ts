@@ -145,7 +145,15 @@ export class TuningCarrier {
     const { before, annotations } = asked;
     // nothing was reserved yet
     if (before === null) return this.advance(operation, 'returned');
-    await this.reserve(reserved, before, before.parts);
+    // sizes as they are: a volume that grew meanwhile stays as large
+    const sizes = new Map(
+      [reserved, ...(await furtherCopiesOf(database, operation.subject))].map((p) => [p.pool_id, p]),
+    );
+    const parts = before.parts.map((part) => {
+      const { bytes = part.bytes, raw_bytes = part.raw_bytes } = sizes.get(part.pool_id) ?? {};
+      return { ...part, bytes, raw_bytes };
+    });
+    await this.reserve(reserved, before, parts);
     if (annotations !== null) {
       const there = await this.platform.find('v1', 'PersistentVolumeClaim', reserved.claim_name, reserved.namespace);
       if (there?.metadata.uid !== operation.subject) return this.advance(operation, 'abandoned');

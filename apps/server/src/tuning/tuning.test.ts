@@ -124,6 +124,15 @@ test('what its backend refuses for good goes back: reserved, said and kept as it
   expect(classOf(claim.volumeId!)).toBe('iops-50000');
 });
 
+test('a claim that grows is not tuned meanwhile: its rates follow its size', async () => {
+  await bound('grows');
+  world.basalt.faults.add({ kind: 'refuse', method: 'PATCH', path: 'Volumes/', status: 503 });
+  await maren.ok('POST', '/api/claims/tide-gauges/grows/growth', { size: '6Gi' });
+  const { status, data } = await tune('grows', { 'iops-ceiling': 3000 });
+  expect([status, data.detail]).toEqual([409, expect.stringMatching(/is growing/)]);
+  world.basalt.faults.heal();
+});
+
 test('an owner tunes claims of the own namespaces alone', async () => {
   await bound('not-theirs');
   const ivo = await new Caller(server.url).signIn('ivo');

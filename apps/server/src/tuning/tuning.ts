@@ -11,6 +11,7 @@ import { first } from '../database/statement';
 import { factsToGrow } from '../growth/facts';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { operations } from '../operations/operation-model';
 import { beginOperations } from '../operations/operations';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
@@ -94,15 +95,20 @@ export async function tuneClaim(
   const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
   if (failed)
     throw refuse(`${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`);
-  const operations = await database.transaction(async () => {
-    const begun = await beginOperations(database, tuning, [row.uid], { about, namespace: at.namespace, person });
-    if (begun.length === 0) throw refuse(`${about} is being tuned already.`);
-    await tunings.in(database).create({ operationId: begun[0]!, claimUid: row.uid, wanted: tuned });
+  const growing = await operations
+    .in(database)
+    .scope('open')
+    .count({ where: { holds: 'size', subject: row.uid } });
+  if (growing > 0) throw refuse(`${about} is growing: its rates follow its size. Tune it when that has ended.`);
+  const begun = await database.transaction(async () => {
+    const made = await beginOperations(database, tuning, [row.uid], { about, namespace: at.namespace, person });
+    if (made.length === 0) throw refuse(`${about} is being tuned already.`);
+    await tunings.in(database).create({ operationId: made[0]!, claimUid: row.uid, wanted: tuned });
     await record(database, { person, action: 'change', kind: 'claim', subject: about, after: { tuned } });
     await announce(database, [{ topic: 'claims', subject: about }, { topic: 'operations' }]);
-    return begun;
+    return made;
   });
-  carry(operations);
+  carry(begun);
   return (await getClaim(database, sight, at.namespace, at.name)).claim;
 }
 

@@ -210,6 +210,40 @@ describe('controllers', () => {
     await settled(() => platform.store.get('persistentvolumes', undefined, 'vol').status?.phase === 'Released');
   });
 
+  test('a pod that is not placed says why, in the words of a scheduler', async () => {
+    await call('POST', '/api/v1/namespaces/tide-gauges/pods', {
+      metadata: { name: 'unplaced' },
+      spec: { volumes: [{ name: 'd', persistentVolumeClaim: { claimName: 'nowhere' } }] },
+      status: { phase: 'Pending' },
+    });
+    const why = () =>
+      platform.store.get('pods', 'tide-gauges', 'unplaced').status?.conditions?.find((c) => c.type === 'PodScheduled')
+        ?.message;
+    await settled(() => why() === 'persistentvolumeclaim "nowhere" not found');
+    await call('POST', claims, aClaim('nowhere'));
+    await settled(() => why() === 'pod has unbound immediate PersistentVolumeClaims.');
+    // a zone in which there is no node
+    await call('POST', '/api/v1/persistentvolumes', {
+      metadata: { name: 'far' },
+      spec: {
+        capacity: { storage: '5Gi' },
+        accessModes: ['ReadWriteOnce'],
+        storageClassName: 'fast',
+        claimRef: { namespace: 'tide-gauges', name: 'nowhere' },
+        nodeAffinity: {
+          required: {
+            nodeSelectorTerms: [
+              { matchExpressions: [{ key: 'topology.kubernetes.io/zone', operator: 'In', values: ['moon'] }] },
+            ],
+          },
+        },
+      },
+    });
+    await settled(() =>
+      /^0\/\d+ nodes are available: \d+ node\(s\) had volume node affinity conflict/.test(why() ?? ''),
+    );
+  });
+
   test('a stateful set makes its claims and pods, one after the other', async () => {
     await call('POST', '/apis/apps/v1/namespaces/ferry-desk/statefulsets', {
       metadata: { name: 'desk' },

@@ -70,7 +70,7 @@ export interface KubeStatus {
   phase?: string;
   accessModes?: string[];
   capacity?: Record<string, string>;
-  conditions?: { type: string; status: string }[];
+  conditions?: { type: string; status: string; reason?: string; message?: string }[];
   replicas?: number;
   readyReplicas?: number;
   hard?: Record<string, string>;

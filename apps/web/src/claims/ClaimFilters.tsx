@@ -5,6 +5,7 @@ import { useInAddress } from '../frame/address';
 import { OneOf } from '../parts/OneOf';
 import { useSettled } from '../parts/useSettled';
 import { Row } from '../parts/layout';
+import { KeptFilters } from './KeptFilters';
 
 /** One value of a part of the address, or any. */
 function Any({ of, label, options }: { of: string; label: string; options: readonly string[] }) {
@@ -28,7 +29,7 @@ export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefin
   const { data: classes } = useClasses();
   const { data: namespaces } = useNamespaces();
   return (
-    <Row gap={1.5} align="center">
+    <Row gap={1.5} align="center" wraps>
       <TextField
         label="Filter"
         placeholder="name, namespace, class, pool, identifier"
@@ -50,6 +51,7 @@ export function ClaimFilters({ counts }: { counts: ClaimPage['counts'] | undefin
         <ToggleButton value="bound">bound{counts && ` ${counts.bound}`}</ToggleButton>
         <ToggleButton value="unbound">without volume{counts && ` ${counts.unbound}`}</ToggleButton>
       </ToggleButtonGroup>
+      <KeptFilters />
     </Row>
   );
 }

@@ -7,7 +7,7 @@ const nothingFits = aClaimRow('tile-share', {
   ...{ state: 'nothing-fits', pool: null, provisioned: null, consumed: null, volumeName: null, volumeId: null },
   reason: {
     failed: [],
-    ...{ pod: null, error: null, nextAttemptAt: null, operation: 'o', stopped: null },
+    ...{ pod: null, podWhy: null, error: null, nextAttemptAt: null, operation: 'o', stopped: null },
     ...{ attempts: 0, asks: null, nearest: null, missingSince: null },
   },
 });

@@ -128,6 +128,7 @@ describe('words for claims', () => {
     const reason = {
       failed,
       pod: null,
+      podWhy: null,
       error: null,
       nextAttemptAt: null,
       operation: null,
@@ -143,6 +144,24 @@ describe('words for claims', () => {
     const other = [...failed, { pool: 'kelp-nvme', check: check('fill', 0.9, 0.95, 'share') }];
     expect(claimSentence(claim({ state: 'nothing-fits', reason: { ...reason, failed: other } }))).toMatch(
       /basalt-swift; 2 more for other reasons|1 more for other reasons/,
+    );
+  });
+
+  test("a claim that waits for its pod says why the platform has not placed that, in the platform's words", () => {
+    const reason = {
+      ...{ failed: [], pod: 'tide-0', podWhy: '0/12 nodes are available: 12 node(s) were not ready.', error: null },
+      ...{
+        nextAttemptAt: null,
+        operation: null,
+        stopped: null,
+        attempts: 0,
+        asks: null,
+        missingSince: null,
+        nearest: null,
+      },
+    };
+    expect(claimSentence(claim({ state: 'waiting-pod', reason }))).toBe(
+      'Waits for its first pod: tide-0 is not scheduled yet. The platform says: 0/12 nodes are available: 12 node(s) were not ready.',
     );
   });
 

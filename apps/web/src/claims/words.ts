@@ -49,7 +49,7 @@ export function claimSentence(claim: ClaimRow): string {
       return claim.pool ? `reserved on ${claim.pool}; the volume is being made` : 'about to be decided';
     case 'waiting-pod':
       return reason?.pod
-        ? `Waits for its first pod: ${reason.pod} is not scheduled yet.`
+        ? `Waits for its first pod: ${reason.pod} is not scheduled yet.${reason.podWhy ? ` The platform says: ${reason.podWhy}` : ''}`
         : 'Waits for its first pod; no pod uses it yet. Not a fault.';
     case 'no-class':
       if (className)

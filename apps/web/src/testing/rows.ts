@@ -15,7 +15,7 @@ export const aClaimRow = (name: string, part: Partial<ClaimRow> = {}): ClaimRow 
 
 /** Why a claim has no volume: nothing that is known yet. */
 export const aReason = (part: Partial<NonNullable<ClaimRow['reason']>> = {}): NonNullable<ClaimRow['reason']> => ({
-  ...{ failed: [], pod: null, error: null, nextAttemptAt: null, operation: null, stopped: null },
+  ...{ failed: [], pod: null, podWhy: null, error: null, nextAttemptAt: null, operation: null, stopped: null },
   ...{ attempts: 0, asks: null, nearest: null, missingSince: null },
   ...part,
 });
