@@ -25,6 +25,8 @@ const list = async (claim: string) => (await maren.ok<DriftPage>('GET', `/api/dr
 const found = (claim: string, ...kinds: string[]) =>
   eventually(`${kinds.join(', ') || 'nothing'} of it differs`, async () => {
     const rows = await list(claim);
+    // in the order of the names, whichever was met first
+    rows.sort((a, b) => (a.kind < b.kind ? -1 : 1));
     return rows.map((r) => r.kind).join() === kinds.join() && rows;
   });
 const mend = (rows: readonly Pick<DriftRow, 'claimUid' | 'kind'>[]) =>
@@ -73,6 +75,27 @@ test('a volume that was made larger there is counted as what it is, once somebod
   await mend([told!]);
   await found(claim.uid);
   expect(onPlatform(claim.volumeName!)!.spec?.capacity?.storage).toBe('6Gi');
+});
+
+test('what is asked for while the volume is being put right is not lost', async () => {
+  const claim = await bound('asked-twice', 'held');
+  world.basalt.backend.change(claim.volumeId!, { serviceClass: 'basalt-swift' });
+  const pv = onPlatform(claim.volumeName!)!;
+  world.platform.store.update('persistentvolumes', {
+    ...pv,
+    spec: { ...pv.spec, persistentVolumeReclaimPolicy: 'Retain' },
+  });
+  const rows = await found(claim.uid, 'iops-ceiling', 'reclaim');
+  // the first is held up at the backend until the second was asked
+  world.basalt.faults.add({ kind: 'keep-answer', method: 'PATCH', path: `Volumes/${claim.volumeId}`, times: 1 });
+  await mend([rows[0]!]);
+  await eventually('the backend is asked', () =>
+    Promise.resolve(world.basalt.faults.calls.some((c) => c.method === 'PATCH' && c.path.includes(claim.volumeId!))),
+  );
+  await mend([rows[1]!]);
+  world.basalt.faults.heal();
+  await found(claim.uid);
+  expect(onPlatform(claim.volumeName!)!.spec?.persistentVolumeReclaimPolicy).toBe('Delete');
 });
 
 test('a persistent volume that somebody deleted is written again, and its claim has it', async () => {

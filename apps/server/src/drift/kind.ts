@@ -13,7 +13,7 @@ export const mending: Kind<MendState> = {
   callsOff: 'What is not put right yet stays as it is, and is told again.',
   steered: operating,
   states: {
-    mending: { words: 'asks its backend and the platform', to: ['mended', 'leaving'] },
+    mending: { words: 'asks its backend and the platform', to: ['mending', 'mended', 'leaving'] },
     leaving: { words: 'leaves the rest', to: ['left'] },
     mended: { words: 'as it is declared', to: [], stays: 'end' },
     left: { words: 'called off', to: [], stays: 'end' },

@@ -2,11 +2,12 @@ import type { Drift, DriftRemedy } from '@moorage/core/drift/drift';
 import { megabyte } from '@moorage/core/placement/rules';
 import { bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity } from '@moorage/core/sizes/quantity';
+import { Op } from 'sequelize';
 import type { Backends } from '../backends/backends';
 import { persistentVolume } from '../binder/volume-manifest';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import { noteMade } from '../mirror/mirror';
+import { knownVersion, noteChanged, noteMade } from '../mirror/mirror';
 import type { Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
@@ -20,6 +21,8 @@ import { drifts } from './drift-model';
 import { mending, type MendState } from './kind';
 
 const volumeKind = { apiVersion: 'v1', kind: 'PersistentVolume' };
+
+class AskedMeanwhile extends Error {}
 
 /** Puts right what differs of volumes, as a person asked: each remedy looks first whether it is still needed. */
 export class MendCarrier {
@@ -55,7 +58,28 @@ export class MendCarrier {
       await this.backends.sync(held.backend_id);
       await compareClaims(database, [claim]);
     }
-    return advance(database, mending, operation, 'mended');
+    // what was tried is no longer asked: where it differs still, that is told again, and may be asked again
+    const table = drifts.in(database);
+    await table.update({ askedBy: null }, { where: { claimUid: claim, kind: [...wanted] } });
+    return this.end(operation);
+  }
+
+  /** Ends, unless more was asked meanwhile: who asks waits for this row, and begins anew once it has ended. */
+  private async end(operation: Operation): Promise<Operation | undefined> {
+    const { database } = this;
+    try {
+      return await database.transaction(async () => {
+        const ended = await advance(database, mending, operation, 'mended');
+        const asked = await drifts
+          .in(database)
+          .count({ where: { claimUid: operation.subject, askedBy: { [Op.ne]: null } } });
+        if (asked > 0) throw new AskedMeanwhile();
+        return ended;
+      });
+    } catch (error) {
+      if (!(error instanceof AskedMeanwhile)) throw error;
+      return advance(database, mending, operation, 'mending');
+    }
   }
 
   private async leave(operation: Operation): Promise<Operation | undefined> {
@@ -92,8 +116,9 @@ export class MendCarrier {
       kind === 'reclaim'
         ? { persistentVolumeReclaimPolicy: reclaim }
         : { capacity: { storage: formatQuantity(bytes(size)) } };
+    const before = await knownVersion(this.database, 'persistentvolumes', name);
     const changed = await this.platform.mergePatch({ ...volumeKind, metadata: { name }, spec });
-    await noteMade(this.database, 'persistentvolumes', changed);
+    await noteChanged(this.database, 'persistentvolumes', changed, before);
   }
 
   /** The persistent volume as it was, naming its claim; the platform takes the two together again. */

@@ -236,7 +236,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
     case 'volumes-endangered':
     case 'volumes-drifted':
       return {
-        title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${kindTitles[subject as DriftRow['kind']]}`,
+        title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${kindTitles[subject as DriftRow['kind']] ?? subject}`,
         detail: `${list('some').join(', ')}${number('volumes') > list('some').length ? ' and others' : ''}.`,
         remedy: 'See what differs',
         path: `/claims/drift?kind=${subject}`,
