@@ -98,6 +98,8 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listClaims', { query: { q: 'one', sort: 'size' } });
   await ask('exportClaims', { query: { q: 'one' } });
   await ask('getLine', { query: { claim: claim.volumeName! } });
+  await ask('planTuning', { ...at, body: { tuned: {} } });
+  await ask('tuneClaim', { ...at, body: { tuned: {} } });
   await ask('getGrowth', { ...at, query: { size: '9Gi' } });
   await ask('growClaim', { ...at, body: { size: '6Gi' } });
   const many = { claims: [at.params, { ...at.params, name: 'nobody' }], change: { kind: 'grow-by', by: '1Gi' } };
@@ -106,8 +108,6 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('getRound', { params: { id } });
   const text = `apiVersion: v1\nkind: PersistentVolumeClaim\nmetadata: {name: two, namespace: tide-gauges}\nspec: {accessModes: [ReadWriteOnce], storageClassName: route, resources: {requests: {storage: 1Gi}}}\n`;
   await ask('listCandidates', at);
-  await ask('planTuning', { ...at, body: { tuned: {} } });
-  await ask('tuneClaim', { ...at, body: { tuned: {} } });
   await ask('listDrifts', { query: { claim: claim.uid } });
   await ask('mendDrifts', { body: { drifts: [{ claimUid: claim.uid, kind: 'larger' }] } });
   await moorClass(ada, 'later', ['basalt-broad'], { copies: 1, binding: 'WaitForFirstConsumer' });
