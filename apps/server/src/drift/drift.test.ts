@@ -87,7 +87,13 @@ test('what is asked for while the volume is being put right is not lost', async 
   });
   const rows = await found(claim.uid, 'iops-ceiling', 'reclaim');
   // the first is held up at the backend until the second was asked
-  world.basalt.faults.add({ kind: 'keep-answer', method: 'PATCH', path: `Volumes/${claim.volumeId}`, times: 1 });
+  world.basalt.faults.add({
+    kind: 'latency',
+    latencyMs: 1500,
+    method: 'PATCH',
+    path: `Volumes/${claim.volumeId}`,
+    times: 1,
+  });
   await mend([rows[0]!]);
   await eventually('the backend is asked', () =>
     Promise.resolve(world.basalt.faults.calls.some((c) => c.method === 'PATCH' && c.path.includes(claim.volumeId!))),
