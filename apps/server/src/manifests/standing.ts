@@ -55,8 +55,7 @@ export async function standingFor(
   );
   const volumeOf = new Map(volumes.map((v) => [v.handle, { size: v.bytes, heldBy: v.held_by }]));
   return {
-    find: ({ kind, metadata: { namespace = '', name } }) =>
-      there.get(keyOf(plurals[kind]!, namespace, name)) as unknown as Manifest | undefined,
+    find: ({ kind, metadata: { namespace = '', name } }) => there.get(keyOf(plurals[kind]!, namespace, name)),
     hasNamespace: (name) => namespaces.includes(name),
     grows: (name) => grows.get(name),
     volumeAt: (handle) => volumeOf.get(handle),

@@ -1,5 +1,7 @@
 import type { DriftRow } from '@moorage/contract/drift';
 import { driftKinds } from '@moorage/core/drift/drift';
+import { waitFor } from '@testing-library/react';
+import { queryClient } from '../api/queries';
 import { FakeServer, maren, screen, show } from '../testing/render';
 import Drift from './Drift';
 import { DriftOf } from './DriftOf';
@@ -48,10 +50,19 @@ test('one that is being put right says so, or why not', async () => {
   expect(screen.getByText('basalt does not answer')).toBeTruthy();
 });
 
+test('what differs of one claim is told on its page, with its remedy', async () => {
+  new FakeServer({ listDrifts: () => page(row()) });
+  show(<DriftOf claim="u1" />);
+  expect((await screen.findByRole('region')).textContent).toMatch(
+    /It has 6 GiB; 4 GiB are counted\. It is the backend's doing, since/,
+  );
+  expect(screen.getByRole('button', { name: 'Count it as it is' })).toBeTruthy();
+});
+
 test('a claim whose volume is as declared shows nothing of it', async () => {
   const server = new FakeServer({ listDrifts: () => ({ rows: [], counts: {}, next: null }) });
   show(<DriftOf claim="u1" />);
-  await Promise.resolve();
+  await waitFor(() => expect(queryClient.isFetching() === 0 && server.calls.length === 1).toBe(true));
   expect(server.of('listDrifts')[0]!.query).toMatchObject({ claim: 'u1' });
   expect(screen.queryByRole('region')).toBeNull();
 });

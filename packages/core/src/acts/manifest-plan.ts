@@ -25,9 +25,15 @@ export interface NamedVolume {
   readonly heldBy: string | null;
 }
 
+/** An object as the platform has it, as far as a plan compares. */
+export interface Stands {
+  readonly metadata: Manifest['metadata'];
+  readonly spec?: object;
+}
+
 /** What is there before a text is applied, and what its person may do. */
 export interface Standing {
-  find(wanted: Manifest): Manifest | undefined;
+  find(wanted: Manifest): Stands | undefined;
   hasNamespace(name: string): boolean;
   /** Whether claims of a class may grow; undefined when there is no such class. */
   grows(className: string): boolean | undefined;
@@ -107,9 +113,9 @@ interface Storage {
   readonly storageClassName?: string;
   readonly volumeName?: string;
 }
-const specOf = (manifest: Manifest): Storage => (manifest as Manifest & { readonly spec?: Storage }).spec ?? {};
+const specOf = (object: Stands | Manifest): Storage => ('spec' in object && object.spec ? object.spec : {});
 
-function growthObjections({ from, to }: MemberChange, there: Manifest, standing: Standing): Objection[] {
+function growthObjections({ from, to }: MemberChange, there: Stands, standing: Standing): Objection[] {
   const { volumeName, storageClassName = '' } = specOf(there);
   const [was, asked] = [bytesOf(from)!, bytesOf(to)!];
   if (asked < was) return [{ reason: 'shrinks', from: was, to: asked }];
@@ -120,7 +126,7 @@ function growthObjections({ from, to }: MemberChange, there: Manifest, standing:
 function changeObjections(
   what: WantedObject['what'],
   changes: readonly MemberChange[],
-  there: Manifest,
+  there: Stands,
   standing: Standing,
 ): Objection[] {
   return changes.flatMap((change): Objection[] => {
@@ -145,15 +151,15 @@ function volumeObjections(wanted: Manifest, standing: Standing): Objection[] {
 }
 
 /** Two patches: to what is asked, and back; a member that was not there goes again. */
-function patchOf(wanted: Manifest, there: Manifest, changes: readonly MemberChange[]): PlatformStep {
+function patchOf(wanted: Manifest, there: Stands, changes: readonly MemberChange[]): PlatformStep {
   const { apiVersion, kind, metadata } = wanted;
   const { name, namespace } = metadata;
-  const member = (of: 'labels' | 'annotations', from: Manifest) => {
+  const member = (of: 'labels' | 'annotations', from: Stands) => {
     const start = `metadata.${of}.`;
     const names = changes.filter((c) => c.path.startsWith(start)).map((c) => c.path.slice(start.length));
     return names.length > 0 && { [of]: Object.fromEntries(names.map((n) => [n, from.metadata[of]?.[n] ?? null])) };
   };
-  const spec = (of: Manifest): Record_ => {
+  const spec = (of: Stands | Manifest): Record_ => {
     const { resources } = specOf(of) as { resources?: { requests?: { storage?: unknown } } };
     return {
       ...(changes.some((c) => c.path === claimSize) && {
@@ -164,7 +170,7 @@ function patchOf(wanted: Manifest, there: Manifest, changes: readonly MemberChan
       }),
     };
   };
-  const to = (from: Manifest): Manifest & { spec?: Record_ } => {
+  const to = (from: Stands): Manifest & { spec?: Record_ } => {
     const members = spec(from);
     return {
       ...{ apiVersion, kind },
