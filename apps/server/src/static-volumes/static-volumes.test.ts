@@ -115,7 +115,30 @@ test('by hand: the volume that is named and no other, once, and refused with the
   expect((await use(won, 'later-8')).data.code).toBe('has-volume');
 });
 
-test('a volume that a persistent volume offers is not adrift, and is again once that is released', async () => {
+test('a volume that a persistent volume offers is not adrift; released by its claim it is, and is given back as it was', async () => {
+  await moorClass(maren, 'held-once', ['basalt-broad'], { copies: 1 });
+  const id = beforehand('released', 'held-once', 6);
+  world.basalt.backend.write(id, 2 * GiB);
+  await mirrored('released');
+  const rowOf = async () =>
+    (await maren.ok<SalvagePage>('GET', '/api/salvage?origin=foreign')).rows.find((r) => r.volumeId === id);
+  await maren.ok('POST', '/api/claims', aClaim('held-once', 'held-once', { size: '6Gi' }));
+  await boundTo('held-once', 'released');
+  expect(await rowOf()).toBeUndefined();
+  await maren.ok('DELETE', '/api/claims/tide-gauges/held-once');
+  const row = await eventually('it is adrift', rowOf);
+  const wish = { id: row.id, namespace: 'tide-gauges', name: 'held-again', className: 'held-once' };
+  await maren.ok('POST', '/api/salvage', {
+    volumes: [{ ...wish, modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
+  });
+  // under the very persistent volume that stood for it: never two for one volume
+  await boundTo('held-again', 'released');
+  expect(world.basalt.backend.volumes.get(id)!.consumed).toBe(2 * GiB);
+  const standing = world.platform.store.list('persistentvolumes').filter((v) => JSON.stringify(v.spec).includes(id));
+  expect(standing).toHaveLength(1);
+});
+
+test('a volume whose persistent volume is taken away is adrift again', async () => {
   const id = beforehand('offered', 'nobody-asks', 3);
   await mirrored('offered');
   const adrift = async () =>
