@@ -119,7 +119,9 @@ function Body({ detail }: { detail: Detail }) {
         </Sheet>
       )}
       <Sheet>
-        <Typography variant="h2">{last?.trace.winner ? `Why ${last.trace.winner}` : last ? 'Why nowhere' : 'Not decided yet'}</Typography>
+        <Typography variant="h2">
+          {last?.trace.winner ? `Why ${last.trace.winner}` : last ? 'Why nowhere' : 'Not decided yet'}
+        </Typography>
         {last?.trace.second && (
           <Typography variant="body2">
             Its second copy is kept on {last.trace.second.pool}, written at the same time.
