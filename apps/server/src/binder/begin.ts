@@ -11,11 +11,22 @@ import {
   waitingForVolumes,
 } from './binder.sql';
 
-/** Moves bindings on whose claims the platform has bound; gives those claims. */
+/**
+ * Ends the bindings of claims that the platform has bound: to what we made, which it gives, or to volumes made beforehand. Whoever
+ * saw it tells of it.
+ */
+async function hearBound(database: Database, claims: readonly string[]): Promise<string[]> {
+  const moved = (await noteBoundClaims(database, claims)).map((b) => b.subject);
+  const others = claims.filter((uid) => !moved.includes(uid));
+  if (others.length > 0) await leaveToPlatform(database, others);
+  return moved;
+}
+
+/** The same, told of: nobody else saw it. */
 export async function noteBound(database: Database, claims: readonly string[]): Promise<string[]> {
-  const moved = await noteBoundClaims(database, claims);
+  const moved = await hearBound(database, claims);
   if (moved.length > 0) await announce(database, [{ topic: 'claims' }, { topic: 'namespaces' }]);
-  return moved.map((m) => m.subject);
+  return moved;
 }
 
 /** What the mirror saw of claims, inside its transaction: gives the operations that should be looked at once it is committed. */
@@ -25,13 +36,8 @@ export async function onClaims(
   gone: readonly PlatformObject[],
 ): Promise<string[]> {
   const bound = changed.filter((c) => c.status?.phase === 'Bound').map((c) => c.metadata.uid!);
-  if (bound.length > 0) {
-    // the mirror itself tells of changed claims
-    const moved = new Set((await noteBoundClaims(database, bound)).map((b) => b.subject));
-    // bound by the platform to a volume made beforehand: nothing is left to do here
-    const others = bound.filter((uid) => !moved.has(uid));
-    if (others.length > 0) await leaveToPlatform(database, others);
-  }
+  // the mirror itself tells of changed claims
+  if (bound.length > 0) await hearBound(database, bound);
   const pending = changed
     .filter((c) => c.status?.phase === 'Pending' && !c.metadata.deletionTimestamp)
     .map((c) => c.metadata.uid!);

@@ -75,15 +75,20 @@ export const endGraces = statement<{ id: string }>(
    RETURNING id`,
 );
 
-/** Claims that the platform has bound and whose binding was not told so. */
+/** Claims that the platform has bound and whose binding was not told so: ours, and those that waited for a volume made beforehand. */
 export const unheardBound = statement<{ subject: string }>(
   `SELECT op.subject FROM operations op JOIN platform_objects o ON o.plural = 'persistentvolumeclaims' AND o.uid = op.subject
-   WHERE op.ended_at IS NULL AND op.resting AND op.kind = 'bind' AND op.state = 'written' AND o.phase = 'Bound' LIMIT 500`,
+   WHERE op.ended_at IS NULL AND op.resting AND op.kind = 'bind' AND o.phase = 'Bound'
+     AND (op.state = 'written' OR op.waiting_for IN ('named-volume', 'selector', 'beforehand')) LIMIT 500`,
 );
 
-/** Ends the bindings that wait for claims which the platform has bound itself, to volumes made beforehand. */
+/**
+ * Ends the bindings, waiting or not decided yet, of claims which the platform has bound itself, to volumes made beforehand: a
+ * decision that is being made at this moment finds nothing to move on, and is taken back.
+ */
 export const leaveToPlatform = statement<object, [claims: readonly string[]]>(
-  `UPDATE operations SET ${setTo(binding, 'abandoned')} WHERE kind = 'bind' AND state = 'waiting' AND subject = ANY($1)`,
+  `UPDATE operations SET ${setTo(binding, 'abandoned')}
+   WHERE kind = 'bind' AND state IN ('deciding', 'waiting') AND subject = ANY($1)`,
 );
 
 /** Goes on with the binding of a claim that was thought to be gone. */

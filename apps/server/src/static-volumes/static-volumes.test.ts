@@ -1,6 +1,9 @@
 import type { Problem } from '@moorage/contract/problem';
 import type { Candidates } from '@moorage/contract/static-volumes';
 import type { SalvagePage } from '@moorage/contract/salvage';
+import { onClaims } from '../binder/begin';
+import { Database } from '../database/database';
+import type { PlatformObject } from '../platform/connector';
 import type { RunningServer } from '../server';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
@@ -132,10 +135,39 @@ test('a volume that a persistent volume offers is not adrift; released by its cl
     volumes: [{ ...wish, modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
   });
   // under the very persistent volume that stood for it: never two for one volume
-  await boundTo('held-again', 'released');
+  await maren.inState('held-again', 'bound');
+  expect(volumeOf('held-again')).toBe('released');
   expect(world.basalt.backend.volumes.get(id)!.consumed).toBe(2 * GiB);
   const standing = world.platform.store.list('persistentvolumes').filter((v) => JSON.stringify(v.spec).includes(id));
   expect(standing).toHaveLength(1);
+});
+
+describe('a binding that was decided on while the platform bound its claim', () => {
+  const stateOf = async (id: string) =>
+    (await world.rows<{ state: string }>('SELECT state FROM operations WHERE id = $1', [id]))[0]!.state;
+  const setBack = async (state: string, waitingFor: string | null) => {
+    await maren.inState('finds', 'bound');
+    const [set] = await world.rows<{ id: string }>(
+      `UPDATE operations op SET state = $1, waiting_for = $2, resting = $2::text IS NOT NULL, ended_at = NULL FROM platform_objects o
+       WHERE op.kind = 'bind' AND op.subject = o.uid AND o.name = 'finds' RETURNING op.id`,
+      [state, waitingFor],
+    );
+    return set!.id;
+  };
+
+  test('and rests since then is ended by the next round', async () => {
+    const id = await setBack('waiting', 'named-volume');
+    await eventually('it is ended', async () => (await stateOf(id)) === 'abandoned');
+  });
+
+  test('and is not at rest yet is ended by what the mirror saw', async () => {
+    const id = await setBack('deciding', null);
+    const database = new Database(world.config.databaseUrl);
+    const claim = world.platform.store.find('persistentvolumeclaims', 'tide-gauges', 'finds')!;
+    await onClaims(database, [claim as PlatformObject], []);
+    expect(await stateOf(id)).toBe('abandoned');
+    await database.close();
+  });
 });
 
 test('a volume whose persistent volume is taken away is adrift again', async () => {
