@@ -15,7 +15,7 @@ const withBrowser = !process.argv.includes('--no-browser');
 const only = process.argv.slice(2).filter((word) => !word.startsWith('--'));
 
 /** Test files at once; the waits of each are another's time. Journeys begin apart, when the interface is built. */
-const workers = { journeys: 2, others: 3 };
+const workers = { journeys: 2, others: 4 };
 
 let passed = 0;
 let failed = 0;

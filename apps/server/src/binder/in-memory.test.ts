@@ -42,7 +42,7 @@ const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'un
 const deaths = fc.array(fc.boolean(), { maxLength: 12 });
 
 test('however often answers are lost and servers die, each claim has one volume, and nothing is left of it at the end', async () => {
-  await fc.assert(fc.asyncProperty(fates, deaths, bindAndRelease), { numRuns: 40 });
+  await fc.assert(fc.asyncProperty(fates, deaths, bindAndRelease), { numRuns: 25 });
 }, 300_000);
 
 test('claims that are deleted at any moment leave nothing behind', async () => {
@@ -58,7 +58,7 @@ test('claims that are deleted at any moment leave nothing behind', async () => {
       await end();
     }
   });
-  await fc.assert(property, { numRuns: 40 });
+  await fc.assert(property, { numRuns: 25 });
 }, 300_000);
 
 test('a claim that is seen to be gone and is there keeps its volume', async () => {

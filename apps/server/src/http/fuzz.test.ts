@@ -21,11 +21,11 @@ test('no request made from the contract, however hostile, meets an error of ours
   const { wrong, statuses } = await sendHostile(
     server.url,
     callers.map((c) => c.cookieText),
-    hostileRequests(seed, 4000),
+    hostileRequests(seed, 2500),
   );
   expect(wrong.slice(0, 20)).toEqual([]);
   // it got past the first look often enough to mean something
-  expect((statuses[200] ?? 0) + (statuses[201] ?? 0) + (statuses[204] ?? 0)).toBeGreaterThan(400);
+  expect((statuses[200] ?? 0) + (statuses[201] ?? 0) + (statuses[204] ?? 0)).toBeGreaterThan(250);
   expect((await callers[0]!.call('GET', '/api/session')).status).toBe(200);
 });
 

@@ -168,9 +168,10 @@ export async function makeWorld(options: WorldOptions = {}) {
     demo: false,
     logLevel: process.env.MOORAGE_TEST_LOG ?? 'silent',
     backendTimeoutMs: options.backendTimeoutMs ?? 2000,
-    backendSyncMs: 300,
-    sweepMs: 500,
-    findMs: 400,
+    // often enough to be waited for; a world that looks three times a second costs a third of a processor while nothing happens
+    backendSyncMs: 800,
+    sweepMs: 800,
+    findMs: 800,
   };
   for (const { backend, url } of more)
     if (options.estate?.includes(backend.seed.id)) {

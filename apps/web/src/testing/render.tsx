@@ -4,7 +4,7 @@ import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
 import type { Session } from '@moorage/contract/people';
 import { QueryClientProvider } from '@tanstack/react-query';
 import { configure, render, screen } from '@testing-library/react';
-import userEvent from '@testing-library/user-event';
+import userEvent, { PointerEventsCheckLevel } from '@testing-library/user-event';
 import { BrowserRouter, Route, Routes } from 'react-router';
 import { queryClient } from '../api/queries';
 import { NoticeBar } from '../parts/NoticeBar';
@@ -99,7 +99,7 @@ export function show(part: React.ReactNode, { person = maren, at = '/', path = '
   queryClient.setDefaultOptions({ queries: { retry: false, staleTime: 10_000 } });
   useNotice.getState().show(undefined);
   window.history.replaceState(null, '', at);
-  const user = userEvent.setup();
+  const user = userEvent.setup({ pointerEventsCheck: PointerEventsCheckLevel.EachTarget });
   const drawn = render(
     <ThemeProvider theme={makeTheme('day')}>
       <QueryClientProvider client={queryClient}>
