@@ -156,6 +156,7 @@ async function main() {
     'python3-prometheus-client',
     'python3-sushy',
     'python3-kubernetes',
+    'python3-boto3',
     'redfishtool',
     'openssl',
     ...(withBrowser ? ['chromium', 'chromium-driver'] : []),

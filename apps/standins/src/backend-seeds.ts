@@ -101,6 +101,7 @@ export const kelpSeed = (): BackendSeed => {
     createMs: 150,
     resyncRate: GiB,
     healAfterMs: 2000,
+    objectPool: 'kelp-deep',
     paths: paths(['NVMeOverFabrics', 'iSCSI']),
     drives,
     pools: [
@@ -123,7 +124,7 @@ export const kelpSeed = (): BackendSeed => {
         raidTypes: ['RAID6'],
         dataShards: 4,
         parityShards: 2,
-        protocols: ['iSCSI', 'NFSv4'],
+        protocols: ['iSCSI', 'NFSv4', 'HTTP'],
         encrypts: false,
         snapshots: true,
         iops: 9_000,

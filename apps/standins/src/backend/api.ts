@@ -1,5 +1,6 @@
 import express, { type Express, type Request, type Response } from 'express';
 import type { Faults } from '../faults';
+import { objectApi, type ObjectHome } from '../objects/api';
 import { errorBody, RedfishError } from './errors';
 import type { Backend } from './model';
 import { nodesAndDrives } from './nodes';
@@ -9,6 +10,16 @@ import { poolsAndVolumes } from './pools';
 import { services } from './services';
 import { Views } from './views';
 import { link, root } from './service-views';
+
+/** What the object interface needs of the box: its accounts, and the pools that objects fill. */
+const objectHome = (backend: Backend, usualPool: string): ObjectHome => ({
+  buckets: backend.buckets,
+  usualPool,
+  secretOf: (account) => backend.accounts.get(account)?.password,
+  isAdministrator: (account) => backend.accounts.get(account)?.role === 'Administrator',
+  hasPool: (id) => backend.shownPools.some((p) => p.id === id && p.protocols.includes('HTTP')),
+  roomFor: (id) => backend.roomIn(backend.pool(id)),
+});
 
 /** The storage interface over one backend: the standard's resources as far as they are used, in its form. */
 export function backendApi(backend: Backend, faults: Faults): Express {
@@ -20,6 +31,12 @@ export function backendApi(backend: Backend, faults: Faults): Express {
       errorBody(status === 507 ? 'InsufficientStorage' : 'ServiceTemporarilyUnavailable', 'Refused by a fault.'),
     ),
   );
+  if (seed.objectPool !== undefined) {
+    const objects = objectApi(objectHome(backend, seed.objectPool));
+    app.use((req, res, next) =>
+      req.path === '/redfish' || req.path.startsWith('/redfish/') ? next() : objects(req, res, next),
+    );
+  }
   app.use(express.json({ limit: '8mb' }));
   app.use((req, res, next) => {
     res.setHeader('OData-Version', '4.0');

@@ -1,10 +1,16 @@
 import type { Journal } from '../journal';
 import { Clients } from './clients';
 import { bestDrive, levelOut, type Copy } from './copies';
-import { RedfishError } from './errors';
+import { notFound, RedfishError } from './errors';
 import type { Task, Volume } from './resources';
 import type { BackendSeed, ClientRange, PoolSeed } from './seed';
 import { Volumes } from './volumes';
+
+/** Who may sign in, and what for: to manage, to look, or for objects alone. */
+export interface Account {
+  readonly password: string;
+  readonly role: 'Administrator' | 'ReadOnly' | 'NoAccess';
+}
 
 /** Bytes that a pool without copies of its own has still to move. */
 interface PoolWork {
@@ -21,7 +27,7 @@ export class Backend extends Volumes {
   readonly poolWork = new Map<string, PoolWork>();
   readonly clients: Clients;
   /** Names and passwords that may sign in, and whether they may change things. */
-  readonly accounts = new Map<string, { password: string; role: 'Administrator' | 'ReadOnly' }>();
+  readonly accounts = new Map<string, Account>();
   private ticking?: NodeJS.Timeout;
 
   constructor(seed: BackendSeed, journal: Journal) {
@@ -35,7 +41,8 @@ export class Backend extends Volumes {
       this.recallDrive(kind, id, value);
       this.recallVolume(kind, id, value);
       if (kind === 'client') this.clients.recall(id, value as ClientRange | null);
-      if (kind === 'account') this.accounts.set(id, value as { password: string; role: 'Administrator' });
+      if (kind === 'account') this.accounts.set(id, value as Account);
+      this.buckets.recall(kind, id, value);
     }
     this.tickIfNeeded();
   }
@@ -204,9 +211,17 @@ export class Backend extends Volumes {
   }
 
   setPassword(user: string, password: string): void {
-    const account = { password, role: this.accounts.get(user)?.role ?? ('Administrator' as const) };
+    this.setAccount(user, { password, role: this.accounts.get(user)?.role ?? 'Administrator' });
+  }
+
+  setAccount(user: string, account: Account): void {
     this.accounts.set(user, account);
     this.journal.put(`account/${user}`, account);
+  }
+
+  removeAccount(user: string): void {
+    if (!this.accounts.delete(user)) throw notFound('ManagerAccount', user);
+    this.journal.remove(`account/${user}`);
   }
 
   /** Copies on a lost drive fail; when it is back they are brought up to date. */

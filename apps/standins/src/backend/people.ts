@@ -1,7 +1,7 @@
 import { randomBytes, randomUUID } from 'node:crypto';
 import type { Express } from 'express';
-import { notFound, RedfishError } from './errors';
-import type { Backend } from './model';
+import { missing, notFound, RedfishError } from './errors';
+import type { Account, Backend } from './model';
 import { collection, link, root } from './service-views';
 
 interface Session {
@@ -9,13 +9,20 @@ interface Session {
   readonly user: string;
 }
 
+const privileges = {
+  Administrator: ['Login', 'ConfigureComponents', 'ConfigureManager'],
+  ReadOnly: ['Login'],
+  NoAccess: [],
+};
+
 /** Sessions, accounts and roles: who may read and who may change. */
 export function people(app: Express, backend: Backend): void {
   const sessions = new Map<string, Session>();
   const sessionsPath = `${root}/SessionService/Sessions`;
   const known = (user: string | undefined, password: string | undefined) => {
     const account = user === undefined ? undefined : backend.accounts.get(user);
-    return account && account.password === password ? account : undefined;
+    // an account for objects alone manages nothing
+    return account && account.password === password && account.role !== 'NoAccess' ? account : undefined;
   };
   app.post(sessionsPath, (req, res) => {
     const { UserName, Password } = req.body as { UserName?: string; Password?: string };
@@ -103,10 +110,61 @@ export function people(app: Express, backend: Backend): void {
       '@odata.type': '#AccountService.v1_15_1.AccountService',
       Id: 'AccountService',
       Name: 'Accounts',
+      Accounts: link(`${accounts}/Accounts`),
       Roles: link(`${accounts}/Roles`),
     });
   });
-  const privileges = { Administrator: ['Login', 'ConfigureComponents', 'ConfigureManager'], ReadOnly: ['Login'] };
+  const accountOf = (name: string) => ({
+    ...link(`${accounts}/Accounts/${name}`),
+    '@odata.type': '#ManagerAccount.v1_12_1.ManagerAccount',
+    Id: name,
+    Name: 'Account',
+    UserName: name,
+    // never told again
+    Password: null,
+    RoleId: backend.accounts.get(name)!.role,
+    Enabled: true,
+    AccountTypes: ['Redfish'],
+    Links: { Role: link(`${accounts}/Roles/${backend.accounts.get(name)!.role}`) },
+  });
+  const named = (name: string): string => {
+    if (!backend.accounts.has(name)) throw notFound('ManagerAccount', name);
+    return name;
+  };
+  app.get(`${accounts}/Accounts`, (_req, res) => {
+    const listed = [...backend.accounts.keys()].map((name) => link(`${accounts}/Accounts/${name}`));
+    res.json(collection('ManagerAccount', `${accounts}/Accounts`, 'Accounts', listed));
+  });
+  app.post(`${accounts}/Accounts`, (req, res) => {
+    const { UserName, Password, RoleId } = req.body as {
+      UserName?: string;
+      Password?: string;
+      RoleId?: Account['role'];
+    };
+    if (!UserName) throw missing('UserName');
+    if (!Password) throw missing('Password');
+    if (!RoleId || !(RoleId in privileges)) throw missing('RoleId');
+    if (backend.accounts.has(UserName))
+      throw new RedfishError(
+        409,
+        'ResourceAlreadyExists',
+        `The requested resource of type ManagerAccount with the property UserName with the value '${UserName}' already exists.`,
+      );
+    backend.setAccount(UserName, { password: Password, role: RoleId });
+    res.status(201).location(`${accounts}/Accounts/${UserName}`).json(accountOf(UserName));
+  });
+  app.get(`${accounts}/Accounts/:name`, (req, res) => {
+    res.json(accountOf(named(req.params.name)));
+  });
+  app.patch(`${accounts}/Accounts/:name`, (req, res) => {
+    const { Password } = req.body as { Password?: string };
+    if (Password) backend.setPassword(named(req.params.name), Password);
+    res.json(accountOf(named(req.params.name)));
+  });
+  app.delete(`${accounts}/Accounts/:name`, (req, res) => {
+    backend.removeAccount(req.params.name);
+    res.status(204).end();
+  });
   app.get(`${accounts}/Roles`, (_req, res) => {
     const roles = Object.keys(privileges).map((r) => link(`${accounts}/Roles/${r}`));
     res.json(collection('Role', `${accounts}/Roles`, 'Roles', roles));

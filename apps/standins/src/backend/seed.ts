@@ -72,6 +72,8 @@ export interface BackendSeed {
   readonly drives: readonly DriveSeed[];
   readonly paths?: readonly PathSeed[];
   readonly clients?: readonly ClientRange[];
+  /** It keeps objects as well: the pool that buckets are made in when none is asked for. */
+  readonly objectPool?: string;
   readonly user: string;
   readonly password: string;
   /** How long making a volume takes. */

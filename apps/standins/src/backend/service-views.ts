@@ -85,6 +85,21 @@ export class ServiceViews {
     };
   }
 
+  /** Where objects are asked for. */
+  objects(host: string) {
+    const [address, port] = host.split(':');
+    return {
+      ...link(this.at.endpoint('objects')),
+      '@odata.type': '#Endpoint.v1_8_0.Endpoint',
+      Id: 'objects',
+      Name: 'Objects',
+      EndpointProtocol: 'HTTP',
+      ConnectedEntities: [{ EntityType: 'NetworkController', EntityRole: 'Target' }],
+      IPTransportDetails: [{ TransportProtocol: 'TCP', IPv4Address: { Address: address }, Port: Number(port) }],
+      Status: enabled,
+    };
+  }
+
   report(pool: PoolSeed) {
     return {
       ...link(this.at.report(pool.id)),

@@ -1,4 +1,4 @@
-import type { Express } from 'express';
+import type { Express, Request } from 'express';
 import type { NewClient } from './clients';
 import { missing, notFound } from './errors';
 import type { Backend } from './model';
@@ -25,13 +25,17 @@ export function services(app: Express, backend: Backend, view: Views): void {
     });
   });
   const paths = (seed.paths ?? []).map((p, i) => view.path(p, i));
-  const endpoints = () => [...paths, ...[...backend.clients.ranges].map(([id, range]) => view.client(range, id))];
+  const endpoints = ({ socket }: Request) => [
+    ...paths,
+    ...[...backend.clients.ranges].map(([id, range]) => view.client(range, id)),
+    ...(seed.objectPool === undefined ? [] : [view.objects(`${socket.localAddress}:${socket.localPort}`)]),
+  ];
   app.get(at.endpoints, (req, res) => {
-    const members = endpoints().map((e) => ({ path: e['@odata.id'], whole: () => e }));
+    const members = endpoints(req).map((e) => ({ path: e['@odata.id'], whole: () => e }));
     answerCollection(req, res, 'Endpoint', 'Endpoints', members);
   });
   app.get(`${at.endpoints}/:id`, (req, res) => {
-    const endpoint = endpoints().find((e) => e.Id === req.params.id);
+    const endpoint = endpoints(req).find((e) => e.Id === req.params.id);
     if (!endpoint) throw notFound('Endpoint', req.params.id);
     res.json(endpoint);
   });

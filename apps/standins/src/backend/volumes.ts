@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
+import { Buckets } from '../objects/buckets';
 import { bestDrive, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
@@ -16,6 +17,7 @@ export class Volumes extends Drives {
   readonly serviceClasses = new Map<string, ServiceClass>();
   readonly pools = new Map<string, PoolSeed>();
   readonly events: BoxEvent[] = [];
+  readonly buckets: Buckets;
   private readonly fullPools = new Set<string>();
   private readonly lockedPools = new Set<string>();
   private readonly lostPools = new Set<string>();
@@ -26,6 +28,7 @@ export class Volumes extends Drives {
 
   constructor(seed: BackendSeed, journal: Journal) {
     super(seed, journal);
+    this.buckets = new Buckets(journal);
     for (const pool of seed.pools) this.pools.set(pool.id, pool);
   }
 
@@ -111,7 +114,7 @@ export class Volumes extends Drives {
     const weight = (v: Volume) => (pool.kind === 'copies' ? Math.max(1, v.copies.length) : factor);
     const allocated =
       this.shrunk.get(pool.id) ?? pool.usable ?? this.drivesOf(pool).reduce((sum, d) => sum + d.capacity, 0);
-    const consumed = volumes.reduce((sum, v) => sum + v.consumed * weight(v), 0);
+    const consumed = volumes.reduce((sum, v) => sum + v.consumed * weight(v), this.buckets.bytesIn(pool.id) * factor);
     return {
       allocated,
       provisioned: volumes.reduce((sum, v) => sum + v.capacity, 0),
@@ -119,7 +122,7 @@ export class Volumes extends Drives {
     };
   }
 
-  private roomIn(pool: PoolSeed): number {
+  roomIn(pool: PoolSeed): number {
     const { allocated, consumed } = this.figures(pool);
     return allocated - consumed;
   }

@@ -41,4 +41,21 @@ test('a cluster and an array, by a client library of the storage standard', asyn
   }
 });
 
+test('objects of a cluster, by an ordinary client library of the protocol', async () => {
+  const seed = backendSeeds.kelp();
+  const box = await startBackend({ ...seed, createMs: 5 });
+  const account = { UserName: 'gauge-keys', Password: 'low-water', RoleId: 'NoAccess' };
+  const basic = `Basic ${Buffer.from(`${seed.user}:${seed.password}`).toString('base64')}`;
+  await fetch(`${box.url}/redfish/v1/AccountService/Accounts`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json', Authorization: basic },
+    body: JSON.stringify(account),
+  });
+  const keys = [seed.user, seed.password, account.UserName, account.Password];
+  const outcomes = await outcomesOf('object_checks.py', box.url, ...keys);
+  await box.stop();
+  expect(failed(outcomes)).toEqual([]);
+  checks += outcomes.length;
+});
+
 test('they are at least 120 checks', () => expect(checks).toBeGreaterThanOrEqual(120));

@@ -32,6 +32,27 @@ function claimCauses(claim: KubeObject): StatusCause[] {
   return causes;
 }
 
+/** Members that the object storage resources must have, with what they may be. */
+const objectStorage: Record<string, readonly (readonly [path: string, choices?: readonly string[]])[]> = {
+  bucketclasses: [['driverName'], ['deletionPolicy', ['Retain', 'Delete']]],
+  bucketaccessclasses: [['driverName'], ['authenticationType', ['Key', 'IAM']]],
+  bucketclaims: [['spec.protocols']],
+  bucketaccesses: [['spec.bucketClaimName'], ['spec.bucketAccessClassName'], ['spec.credentialsSecretName']],
+  buckets: [['spec.driverName'], ['spec.bucketClaim'], ['spec.deletionPolicy', ['Retain', 'Delete']]],
+};
+
+function objectStorageCauses(plural: string, body: KubeObject): StatusCause[] {
+  const at = (path: string) =>
+    path.split('.').reduce<unknown>((value, part) => (value as Record<string, unknown> | undefined)?.[part], body);
+  return (objectStorage[plural] ?? []).flatMap(([path, choices]) => {
+    const value = at(path);
+    if (value === undefined || value === '') return [wrong(path, 'Required value', 'FieldValueRequired')];
+    return choices && !choices.includes(String(value))
+      ? [wrong(path, `Unsupported value: "${String(value)}"`, 'FieldValueNotSupported')]
+      : [];
+  });
+}
+
 /** What the platform checks and fills in when an object is made. */
 export function admitCreate(store: Store, plural: string, body: KubeObject): void {
   const { name } = body.metadata;
@@ -68,6 +89,7 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
     body.reclaimPolicy ??= 'Delete';
     body.volumeBindingMode ??= 'Immediate';
   }
+  causes.push(...objectStorageCauses(plural, body));
   if (causes.length > 0) throw invalid(resourceOf(plural).kind, name, causes);
   if (plural === 'persistentvolumeclaims') admitByQuota(store, body);
 }

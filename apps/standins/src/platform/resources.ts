@@ -28,6 +28,11 @@ const grouped = (
   ...shortNames: string[]
 ): Resource => ({ ...core(kind, plural, namespaced, ...shortNames), group });
 
+const objectStorage = (kind: string, namespaced: boolean): Resource => ({
+  ...grouped('objectstorage.k8s.io', kind, `${kind.toLowerCase()}${kind.endsWith('s') ? 'es' : 's'}`, namespaced),
+  version: 'v1alpha1',
+});
+
 export const resources: readonly Resource[] = [
   core('Namespace', 'namespaces', false, 'ns'),
   core('Node', 'nodes', false, 'no'),
@@ -42,6 +47,8 @@ export const resources: readonly Resource[] = [
   grouped('storage.k8s.io', 'VolumeAttachment', 'volumeattachments', false),
   grouped('storage.k8s.io', 'CSINode', 'csinodes', false),
   grouped('storage.k8s.io', 'CSIDriver', 'csidrivers', false),
+  ...['BucketClass', 'BucketAccessClass', 'Bucket'].map((kind) => objectStorage(kind, false)),
+  ...['BucketClaim', 'BucketAccess'].map((kind) => objectStorage(kind, true)),
   grouped('snapshot.storage.k8s.io', 'VolumeSnapshot', 'volumesnapshots', true, 'vs'),
   grouped('snapshot.storage.k8s.io', 'VolumeSnapshotContent', 'volumesnapshotcontents', false, 'vsc'),
   grouped('snapshot.storage.k8s.io', 'VolumeSnapshotClass', 'volumesnapshotclasses', false, 'vsclass'),
