@@ -58,6 +58,8 @@ export interface Config {
   readonly sweepMs: number;
   /** Pause between looks for what needs a person, milliseconds. */
   readonly findMs: number;
+  /** Least time between two counts of what lies in a bucket, seconds. */
+  readonly measureS: number;
 }
 
 export function readEstate(path: string): Estate {
@@ -93,5 +95,6 @@ export function configFromEnvironment(): Config {
     backendSyncMs: Number(process.env.MOORAGE_BACKEND_SYNC_MS ?? 5_000),
     sweepMs: 2000,
     findMs: 3000,
+    measureS: 30,
   };
 }

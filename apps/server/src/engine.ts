@@ -6,6 +6,10 @@ import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
 import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
+import { findForgottenBuckets, onAccesses, onBucketClaims, someWaiting, waitingBuckets } from './buckets/begin';
+import { BucketCarrier } from './buckets/carry';
+import { KeyCarrier } from './buckets/keys';
+import { measureSome } from './buckets/measure';
 import { keepingVolume } from './claims/keep';
 import { changingClass, removingClass } from './classes/acts';
 import type { Config } from './config';
@@ -108,6 +112,8 @@ export class Engine {
       new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,
       new ReshapeCarrier(database, this.backends).work,
+      ...new BucketCarrier(database, platform, this.backends, site, this.carry).works,
+      ...new KeyCarrier(database, platform, this.backends).works,
       this.acts.workOf(changingClass),
       this.acts.workOf(removingClass(database)),
       this.acts.workOf(applying(database)),
@@ -193,6 +199,7 @@ export class Engine {
       // a change of everything covers the others
       for (const helped of all.some((h) => Object.keys(h).length === 0) ? [{}] : all)
         for await (const ids of waitingClaims(this.database, helped)) await this.runner.enqueue(ids);
+      for await (const ids of waitingBuckets(this.database)) await this.runner.enqueue(ids);
     }
   });
 
@@ -200,11 +207,14 @@ export class Engine {
   private readonly reconsiderSome = oneAtATime(async () => {
     const ids = await findWaiting(this.database, reconsiderAtOnce, this.waitingAfter);
     this.waitingAfter = ids.length === reconsiderAtOnce ? ids[ids.length - 1] : undefined;
-    await this.runner.enqueue(ids);
+    await this.runner.enqueue([...ids, ...(await someWaiting(this.database))]);
   });
 
   private readonly sweep = oneAtATime(async () => {
-    await this.runner.enqueue(await findForgotten(this.database));
+    await this.runner.enqueue([
+      ...(await findForgottenBuckets(this.database)),
+      ...(await findForgotten(this.database)),
+    ]);
   });
 
   /** Forgets what has had its time, in small steps. */
@@ -238,6 +248,15 @@ export class Engine {
         },
         persistentvolumes: async (changed, gone) => {
           this.woken.push(...(await onVolumes(this.database, changed, gone)));
+        },
+        bucketclasses: async () => {
+          this.woken.push(...(await someWaiting(this.database)));
+        },
+        bucketclaims: async (changed, gone) => {
+          this.woken.push(...(await onBucketClaims(this.database, changed, gone)));
+        },
+        bucketaccesses: async (changed, gone) => {
+          this.woken.push(...(await onAccesses(this.database, changed, gone)));
         },
       },
       () => {
@@ -273,6 +292,7 @@ export class Engine {
     const round = async () => {
       await this.guard(async () => storeFindings(this.database, await this.detect()));
       await this.guard(async () => void (this.comparedAfter = await compareSome(this.database, this.comparedAfter)));
+      await this.guard(() => measureSome(this.database, this.backends, this.config.measureS));
       if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void round(), this.config.findMs));
     };
     void round();

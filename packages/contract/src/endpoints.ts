@@ -9,6 +9,7 @@ import { claimsEndpoints } from './endpoints/claims';
 import { roundsEndpoints } from './endpoints/rounds';
 import { salvageEndpoints } from './endpoints/salvage';
 import { driftEndpoints } from './endpoints/drift';
+import { bucketsEndpoints } from './endpoints/buckets';
 import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { logbookEndpoints } from './endpoints/logbook';
@@ -25,6 +26,7 @@ export const endpoints = {
   ...mooringsEndpoints,
   ...claimsEndpoints,
   ...roundsEndpoints,
+  ...bucketsEndpoints,
   ...lookupEndpoints,
   ...salvageEndpoints,
   ...driftEndpoints,

@@ -12,6 +12,7 @@ export const topics = [
   'reshapes',
   'findings',
   'operations',
+  'buckets',
 ] as const;
 export type Topic = (typeof topics)[number];
 export const liveEventSchema = z.object({ topic: z.enum(topics), subject: z.string().optional() });

@@ -71,12 +71,15 @@ export const claimsToDecide = statement<StoredClaim, [claims: readonly string[]]
   `${toDecide} AND o.uid = ANY($1) ORDER BY o.uid LIMIT 5000`,
 );
 
-/** What is reserved in namespaces, by class. */
+/** What is reserved in namespaces, by class, for volumes and for buckets. */
 export const usedInNamespaces = statement<
   { namespace: string; class_name: string; bytes: number },
   [namespaces: readonly string[]]
 >(
-  'SELECT namespace, class_name, sum(bytes)::bigint AS bytes FROM reservations WHERE namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000',
+  `SELECT namespace, class_name, sum(bytes)::bigint AS bytes FROM (
+     SELECT namespace, class_name, bytes FROM reservations WHERE namespace = ANY($1)
+     UNION ALL SELECT namespace, class_name, bytes FROM buckets WHERE namespace = ANY($1)
+   ) held GROUP BY 1, 2 LIMIT 100000`,
 );
 
 /** Renews the time of a claim's last decision when a new one says the same. */

@@ -1,5 +1,6 @@
 import { eddySeed, gneissSeed } from '@moorage/standins/backend-seeds';
 import type { BackendRow } from '@moorage/contract/backends';
+import type { BucketClassRow, BucketDetail, BucketPage } from '@moorage/contract/buckets';
 import type { ClassRow } from '@moorage/contract/classes';
 import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
 import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
@@ -197,6 +198,28 @@ test('what a node may mount is looked at, and an address let in and taken away',
   const params = { id: 'gneiss', address: '10.40.10.33' };
   await ask('allowClient', { params });
   await ask('disallowClient', { params });
+});
+
+test('buckets: their classes, claims, keys, and the end of each', async () => {
+  const cls = { name: 'route-logs', pools: ['kelp-deep'], deletion: 'Retain', limit: '1Gi' };
+  await ask('createBucketClass', { body: cls });
+  const params = { namespace: 'ferry-desk', name: 'route-bucket', access: 'route-key' };
+  await ask('createBucket', { body: { ...params, access: undefined, className: 'route-logs' } });
+  const { bucket } = await eventually('it is ready', async () => {
+    const found = await ask<BucketDetail>('getBucket', { params });
+    return found.bucket.state === 'ready' && found;
+  });
+  await ask('createBucketKey', { params, body: { name: 'route-key', secretName: 'route-secret' } });
+  await ask('deleteBucketKey', { params });
+  await ask('deleteBucket', { params });
+  await eventually('it is kept', async () =>
+    (await ask<BucketPage>('listBuckets')).rows.some((r) => r.uid === bucket.uid && r.state === 'kept'),
+  );
+  await ask('destroyBucket', { params: { bucket: bucket.bucket! }, query: { confirm: 'route-bucket' } });
+  await eventually('nothing names the class', async () =>
+    (await ask<BucketClassRow[]>('listBucketClasses')).every((c) => c.buckets === 0),
+  );
+  await ask('deleteBucketClass', { params: { name: 'route-logs' } });
 });
 
 test('findings, operations, the logbook, and what the server says of itself', async () => {

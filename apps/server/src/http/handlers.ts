@@ -13,6 +13,7 @@ import { exportClaims } from '../claims/export';
 import { changeClass } from '../classes/change';
 import { createClass, deleteClass, makeDefault } from '../classes/classes';
 import { listClasses, listForeignClasses } from '../classes/listing';
+import { BucketDesk, getBucket, listBucketClasses, listBuckets } from '../buckets/buckets';
 import { changeGrants, getGrants } from '../classes/grants';
 import type { Database } from '../database/database';
 import { listDrifts, mendDrifts } from '../drift/list';
@@ -82,6 +83,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     await record(database, { person: person.name, action: 'sign-in', kind: 'person', subject: person.name });
     return withSite(person);
   };
+  const desk = new BucketDesk(database, platform, engine.carry);
   return {
     health: ({ response }) => {
       const notReady = engine.problems;
@@ -256,6 +258,18 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     lengthenGrace: ({ body, person }) => lengthenGrace(database, person, body.id, body.days),
     destroyVolume: async ({ body, person }) =>
       engine.begin(await destroyVolume(database, person, body.id, body.confirm)),
+    listBuckets: ({ query, person }) => listBuckets(database, Sight.of(person), query),
+    getBucket: ({ params, person }) => getBucket(database, Sight.of(person), claimAt(params)),
+    createBucket: ({ body, person }) => desk.createBucket(Sight.of(person), body, person.name),
+    deleteBucket: ({ params, query, person }) =>
+      desk.deleteBucket(Sight.of(person), claimAt(params), query.confirm, person.name),
+    destroyBucket: ({ params, query, person }) => desk.destroyKept(params.bucket!, query.confirm, person.name),
+    createBucketKey: ({ params, body, person }) => desk.createKey(Sight.of(person), claimAt(params), body, person.name),
+    deleteBucketKey: ({ params, person }) =>
+      desk.deleteKey(Sight.of(person), claimAt(params), params.access!, person.name),
+    listBucketClasses: () => listBucketClasses(database),
+    createBucketClass: ({ body, person }) => desk.createClass(body, person.name),
+    deleteBucketClass: ({ params, person }) => desk.deleteClass(params.name!, person.name),
     lookUp: ({ query, person }) => lookUp(database, Sight.of(person), query.q),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>

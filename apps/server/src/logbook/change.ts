@@ -13,6 +13,9 @@ export interface Change {
     | 'finding'
     | 'grant'
     | 'plan'
+    | 'bucket'
+    | 'bucket-key'
+    | 'bucket-class'
     | 'operation';
   readonly subject: string;
   readonly before?: unknown;

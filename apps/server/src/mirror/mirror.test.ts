@@ -40,6 +40,7 @@ class FakePlatform implements PlatformConnector {
   find = () => Promise.resolve(undefined);
   mergePatch = () => Promise.reject(new Error('not asked for'));
   patchClaimStatus = () => Promise.reject(new Error('not asked for'));
+  patchBucketStatus = () => Promise.reject(new Error('not asked for'));
   ensureDeleted = () => Promise.resolve();
 }
 

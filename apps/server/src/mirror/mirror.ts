@@ -7,6 +7,7 @@ import { asRecords } from '../database/statement';
 import { announce, liveChannel, payloadsOf } from '../live/announce';
 import {
   mirrored,
+  optional,
   PlatformProblem,
   type PlatformConnector,
   type PlatformEvent,
@@ -28,7 +29,13 @@ const topicOf: Record<Plural, Topic> = {
   pods: 'claims',
   persistentvolumes: 'claims',
   persistentvolumeclaims: 'claims',
+  bucketclasses: 'buckets',
+  bucketclaims: 'buckets',
+  bucketaccesses: 'buckets',
 };
+
+/** How often an interface that the platform does not have is asked for again. */
+const absentMs = 60_000;
 
 /** A full list now and then finds what a watch might have missed. */
 const relistMs = 5 * 60_000;
@@ -43,7 +50,7 @@ function toRow(object: PlatformObject) {
     name,
     version: resourceVersion ?? '',
     body: object,
-    class_name: (object.spec?.storageClassName as string | undefined) ?? null,
+    class_name: object.spec?.storageClassName ?? (object.spec?.bucketClassName as string | undefined) ?? null,
     phase: (object.status?.phase as string | undefined) ?? null,
     size_bytes: size?.ok ? size.bytes : null,
     created_at: creationTimestamp ?? new Date(0).toISOString(),
@@ -83,8 +90,13 @@ export class Mirror {
     while (!signal.aborted) {
       try {
         if (version === undefined) {
-          const listed = await this.platform.list(plural);
+          const listed = await this.fetchAll(plural);
           await this.replaceAll(plural, listed.items, listed.version);
+          if (listed.isAbsent) {
+            this.problems.delete(plural);
+            await pause(absentMs, undefined, { signal }).catch(() => undefined);
+            continue;
+          }
           version = listed.version;
         }
         if (signal.aborted) return;
@@ -107,8 +119,19 @@ export class Mirror {
     }
   }
 
+  /** Everything of one kind; nothing, where the platform does not have such an interface and need not. */
+  private async fetchAll(plural: Plural): Promise<{ items: PlatformObject[]; version: string; isAbsent?: boolean }> {
+    try {
+      return await this.platform.list(plural);
+    } catch (error) {
+      if (error instanceof PlatformProblem && error.code === 'not-found' && optional.has(plural))
+        return { items: [], version: '', isAbsent: true };
+      throw error;
+    }
+  }
+
   private async resumeVersion(plural: Plural): Promise<string | undefined> {
-    return (await mirrorStates.in(this.database).findByPk(plural))?.version;
+    return (await mirrorStates.in(this.database).findByPk(plural))?.version || undefined;
   }
 
   /** Watches until the platform ends it or a comparison is due; gives the version to go on from, or undefined to list again. */

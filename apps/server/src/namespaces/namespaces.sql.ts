@@ -11,7 +11,7 @@ export interface UsageRow {
   footprint: number;
 }
 
-/** What is used per namespace and class, volumes without a claim included. `namespaces`: those alone. */
+/** What is used per namespace and class, volumes and buckets without a claim included. `namespaces`: those alone. */
 export const usageByClass = statement<UsageRow, [namespaces: readonly string[] | null]>(
   `SELECT coalesce(c.namespace, r.namespace) AS namespace, coalesce(c.class_name, r.class_name, '') AS class_name,
      count(c.uid) AS claims, count(c.uid) FILTER (WHERE c.phase <> 'Bound') AS unbound,
@@ -23,5 +23,13 @@ export const usageByClass = statement<UsageRow, [namespaces: readonly string[] |
    LEFT JOIN pools p ON p.id = r.pool_id
    LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
    WHERE $1::text[] IS NULL OR coalesce(c.namespace, r.namespace) = ANY($1)
+   GROUP BY 1, 2
+   UNION ALL
+   SELECT coalesce(c.namespace, b.namespace), coalesce(c.class_name, b.class_name, ''), count(c.uid),
+     count(c.uid) FILTER (WHERE b.state IS DISTINCT FROM 'ready'), coalesce(sum(b.bytes), 0)::bigint, coalesce(sum(b.bytes), 0)::bigint,
+     coalesce(sum(b.written), 0)::bigint, coalesce(sum(b.raw_bytes), 0)::bigint
+   FROM (SELECT uid, namespace, class_name FROM platform_objects WHERE plural = 'bucketclaims') c
+   FULL JOIN buckets b ON b.claim_uid = c.uid
+   WHERE $1::text[] IS NULL OR coalesce(c.namespace, b.namespace) = ANY($1)
    GROUP BY 1, 2 ORDER BY 1, 2 LIMIT 100000`,
 );

@@ -43,8 +43,13 @@ export const mirrored = [
   'pods',
   'persistentvolumes',
   'persistentvolumeclaims',
+  'bucketclasses',
+  'bucketclaims',
+  'bucketaccesses',
 ] as const;
 export type Plural = (typeof mirrored)[number];
+/** Collections of an interface that a platform may not have: there they are empty. */
+export const optional: ReadonlySet<Plural> = new Set(['bucketclasses', 'bucketclaims', 'bucketaccesses']);
 
 export interface PlatformEvent {
   readonly type: 'ADDED' | 'MODIFIED' | 'DELETED';
@@ -95,6 +100,8 @@ export interface PlatformConnector {
   mergePatch(object: PlatformObject): Promise<PlatformObject>;
   /** Merges what stands as the status of a claim, and nothing else of it; `conflict` when a version is named that is no longer its own. */
   patchClaimStatus(claim: PlatformObject): Promise<PlatformObject>;
+  /** The same for what the object storage interface has. */
+  patchBucketStatus(object: PlatformObject): Promise<PlatformObject>;
   /** Deletes; already gone is fine. With `uid`, that very object alone: another one of its name stays. */
   ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void>;
 }

@@ -10,6 +10,17 @@ import {
   type Plural,
 } from './connector';
 
+const bucketGroup = { group: 'objectstorage.k8s.io', version: 'v1alpha1' } as const;
+function ofBuckets(kind: string, plural: string) {
+  const apiVersion = `${bucketGroup.group}/${bucketGroup.version}`;
+  return { apiVersion, kind, path: `/apis/${apiVersion}/${plural}` };
+}
+const bucketPlurals: Readonly<Record<string, string>> = {
+  Bucket: 'buckets',
+  BucketClaim: 'bucketclaims',
+  BucketAccess: 'bucketaccesses',
+};
+
 const collections: Record<Plural, { apiVersion: string; kind: string; path: string }> = {
   namespaces: { apiVersion: 'v1', kind: 'Namespace', path: '/api/v1/namespaces' },
   nodes: { apiVersion: 'v1', kind: 'Node', path: '/api/v1/nodes' },
@@ -27,6 +38,9 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
     kind: 'CSINode',
     path: '/apis/storage.k8s.io/v1/csinodes',
   },
+  bucketclasses: ofBuckets('BucketClass', 'bucketclasses'),
+  bucketclaims: ofBuckets('BucketClaim', 'bucketclaims'),
+  bucketaccesses: ofBuckets('BucketAccess', 'bucketaccesses'),
 };
 
 /** How long a call may take: a platform that takes calls and never answers must not hold what waits for it for ever. */
@@ -66,6 +80,7 @@ export class KubernetesConnector implements PlatformConnector {
   private readonly config = new client.KubeConfig();
   private readonly objects: client.KubernetesObjectApi;
   private readonly core: client.CoreV1Api;
+  private readonly custom: client.CustomObjectsApi;
   private readonly patience: TimeoutPolicy;
 
   constructor(
@@ -83,6 +98,7 @@ export class KubernetesConnector implements PlatformConnector {
     });
     this.objects = client.KubernetesObjectApi.makeApiClient(this.config);
     this.core = this.config.makeApiClient(client.CoreV1Api);
+    this.custom = this.config.makeApiClient(client.CustomObjectsApi);
   }
 
   private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
@@ -199,6 +215,18 @@ export class KubernetesConnector implements PlatformConnector {
         { name, namespace, body },
         client.setHeaderOptions('Content-Type', client.PatchStrategy.MergePatch),
       ),
+    );
+    return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async patchBucketStatus({ kind = '', metadata, status }: PlatformObject): Promise<PlatformObject> {
+    const { name, namespace, resourceVersion } = metadata;
+    const at = { ...bucketGroup, plural: bucketPlurals[kind]!, name, body: { metadata: { resourceVersion }, status } };
+    const merging = client.setHeaderOptions('Content-Type', client.PatchStrategy.MergePatch);
+    const made: unknown = await this.call('patch', () =>
+      namespace === undefined
+        ? this.custom.patchClusterCustomObjectStatus(at, merging)
+        : this.custom.patchNamespacedCustomObjectStatus({ ...at, namespace }, merging),
     );
     return JSON.parse(JSON.stringify(made)) as PlatformObject;
   }

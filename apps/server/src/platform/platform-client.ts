@@ -2,6 +2,7 @@
 export {
   ApiException,
   CoreV1Api,
+  CustomObjectsApi,
   KubeConfig,
   KubernetesObjectApi,
   PatchStrategy,

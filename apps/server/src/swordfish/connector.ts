@@ -4,6 +4,7 @@ import type { Scheme } from '@moorage/core/capacity/usable';
 import type { DomainLevel, InventoryDisk } from '@moorage/core/clusters/disk';
 import type { BackendWays } from '@moorage/core/nodes/readiness';
 import { OutsideProblem } from '../refusals/outside';
+import type { ObjectStore } from './object-store';
 
 export type LoadPoint = Load[number]['points'][number];
 
@@ -161,6 +162,8 @@ export interface BackendConnector {
   ensureClient(address: string): Promise<void>;
   /** Takes the entries of this one address away; ranges that hold it among others stay. Already gone is fine. */
   ensureClientGone(address: string): Promise<void>;
+  /** What it keeps of objects. */
+  readonly objects: ObjectStore;
   /** Ends the session. */
   close(): Promise<void>;
   /** Deletes; already gone is fine. */

@@ -32,7 +32,7 @@ const troubles: ReadonlySet<BackendProblemCode> = new Set(['unreachable', 'timed
 const isTrouble = (error: Error): boolean => error instanceof BackendProblem && troubles.has(error.code);
 
 /** The body of an answer as text, within the limits of size and time; whatever breaks it off is told as a problem of the backend. */
-async function boundedText(response: Answer, timeoutMs: number): Promise<string> {
+export async function boundedText(response: Answer, timeoutMs: number): Promise<string> {
   const chunks: Uint8Array[] = [];
   let size = 0;
   try {
@@ -80,9 +80,9 @@ export class BackendHttp {
   });
 
   constructor(
-    private readonly access: Access,
-    private readonly timeoutMs: number,
-    private readonly metrics: Metrics,
+    readonly access: Access,
+    readonly timeoutMs: number,
+    readonly metrics: Metrics,
   ) {
     this.agent = agentFor(access.trust);
   }

@@ -155,6 +155,7 @@ export const endpointSchema = z.object({
     .array(
       z.object({
         IPv4Address: z.object({ Address: z.string().optional(), SubnetMask: z.string().optional() }).optional(),
+        Port: z.int().min(1).max(65_535).optional(),
       }),
     )
     .default([]),
@@ -174,7 +175,7 @@ export const volumeCapabilitiesSchema = z.object({
 });
 
 export const sessionSchema = z.object({ Roles: z.array(z.string()).nullish() });
-export const accountServiceSchema = z.object({ Roles: linkSchema.optional() });
+export const accountServiceSchema = z.object({ Roles: linkSchema.optional(), Accounts: linkSchema.optional() });
 export const roleSchema = z.object({ AssignedPrivileges: z.array(z.string()).default([]) });
 
 export const telemetrySchema = z.object({ MetricReports: linkSchema.optional() });

@@ -31,6 +31,19 @@ export class SwordfishWays {
     return { paths, ...(clients.length > 0 && { clients }) };
   }
 
+  /** Where objects are asked for, as the service tells of it. */
+  async fetchObjects(): Promise<string | undefined> {
+    const target = (await this.fetchAll()).find(
+      (e) =>
+        /^HTTPS?$/.test(e.EndpointProtocol) &&
+        e.ConnectedEntities.some((c) => c.EntityRole === 'Target') &&
+        e.IPTransportDetails.some((d) => d.IPv4Address?.Address),
+    );
+    if (!target) return undefined;
+    const { IPv4Address, Port } = target.IPTransportDetails.find((d) => d.IPv4Address?.Address)!;
+    return `${target.EndpointProtocol.toLowerCase()}://${IPv4Address!.Address}${Port === undefined ? '' : `:${Port}`}`;
+  }
+
   async ensureClient(address: string): Promise<void> {
     const initiators = await this.fetchInitiators();
     if (initiators.some((e) => isOnly(e, address))) return;
@@ -62,11 +75,14 @@ export class SwordfishWays {
       }
   }
 
-  private async fetchInitiators(): Promise<Endpoint[]> {
+  private async fetchAll(): Promise<Endpoint[]> {
     this.endpoints ??= await this.find();
     if (this.endpoints === 'none') return [];
-    const { Members } = await this.http.get(this.endpoints + expand, collectionSchema(endpointSchema));
-    return Members.filter((e) => e.ConnectedEntities.some((c) => c.EntityRole === 'Initiator'));
+    return (await this.http.get(this.endpoints + expand, collectionSchema(endpointSchema))).Members;
+  }
+
+  private async fetchInitiators(): Promise<Endpoint[]> {
+    return (await this.fetchAll()).filter((e) => e.ConnectedEntities.some((c) => c.EntityRole === 'Initiator'));
   }
 
   private async find(): Promise<string> {

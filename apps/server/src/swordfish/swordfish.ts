@@ -25,6 +25,7 @@ import {
 } from './schemas';
 import { SwordfishCluster } from './swordfish-cluster';
 import { DrivePaths, SwordfishView, volumeFrom, type Paths } from './swordfish-view';
+import { SwordfishObjects } from './swordfish-objects';
 import { SwordfishWays } from './swordfish-ways';
 
 /** How long a volume may take to become ready before its making counts as failed. */
@@ -42,9 +43,11 @@ export class SwordfishConnector implements BackendConnector {
   private readonly serviceClasses = new Set<string>();
 
   private readonly ways: SwordfishWays;
+  readonly objects: SwordfishObjects;
 
   constructor(private readonly http: BackendHttp) {
     this.ways = new SwordfishWays(http);
+    this.objects = new SwordfishObjects(http, this.ways);
   }
 
   private async find(): Promise<Paths> {
@@ -92,7 +95,10 @@ export class SwordfishConnector implements BackendConnector {
   fetchClients = async () => (await this.ways.fetch()).clients;
   ensureClient = (address: string): Promise<void> => this.ways.ensureClient(address);
   ensureClientGone = (address: string): Promise<void> => this.ways.ensureClientGone(address);
-  close = (): Promise<void> => this.http.close();
+  close = async (): Promise<void> => {
+    await this.objects.close();
+    await this.http.close();
+  };
 
   async findVolume(name: string): Promise<BackendVolume | undefined> {
     const { volumes } = await this.find();

@@ -13,6 +13,7 @@ import {
   type NewPool,
 } from '../swordfish/connector';
 import { meet, type Fate } from './fate';
+import { MemoryObjects } from './memory-objects';
 
 type PoolView = BackendView['pools'][number];
 const refused = (detail: string) => new BackendProblem('refused', detail);
@@ -35,6 +36,7 @@ export class MemoryBackend implements BackendConnector {
   private readonly full = new Set<string>();
   /** Decides what becomes of each call that changes something. */
   fate: () => Fate = () => 'answered';
+  readonly objects = new MemoryObjects(() => this.fate());
 
   constructor(private readonly seen: BackendView) {
     this.pools = new Map(seen.pools.map((p) => [p.name, p]));

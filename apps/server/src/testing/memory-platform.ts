@@ -15,6 +15,9 @@ const plurals: Readonly<Record<string, Plural>> = {
   StorageClass: 'storageclasses',
   PersistentVolume: 'persistentvolumes',
   PersistentVolumeClaim: 'persistentvolumeclaims',
+  BucketClass: 'bucketclasses',
+  BucketClaim: 'bucketclaims',
+  BucketAccess: 'bucketaccesses',
 };
 const isRecord = (value: unknown): value is Record<string, unknown> =>
   typeof value === 'object' && value !== null && !Array.isArray(value);
@@ -116,9 +119,12 @@ export class MemoryPlatform implements PlatformConnector {
     });
   }
 
-  patchClaimStatus({ metadata, status }: PlatformObject): Promise<PlatformObject> {
+  patchClaimStatus = (claim: PlatformObject): Promise<PlatformObject> =>
+    this.patchBucketStatus({ ...claim, kind: 'PersistentVolumeClaim' });
+
+  patchBucketStatus({ kind, metadata, status }: PlatformObject): Promise<PlatformObject> {
     return this.changing(() => {
-      const there = this.objects.get(this.key({ kind: 'PersistentVolumeClaim', metadata }));
+      const there = this.objects.get(this.key({ kind, metadata }));
       if (!there) throw new PlatformProblem('not-found', `${metadata.name} not found`);
       if (metadata.resourceVersion !== undefined && metadata.resourceVersion !== there.metadata.resourceVersion)
         throw new PlatformProblem('conflict', `${metadata.name} was changed meanwhile`);

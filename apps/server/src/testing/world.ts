@@ -172,6 +172,7 @@ export async function makeWorld(options: WorldOptions = {}) {
     backendSyncMs: 800,
     sweepMs: 800,
     findMs: 800,
+    measureS: 1,
   };
   for (const { backend, url } of more)
     if (options.estate?.includes(backend.seed.id)) {

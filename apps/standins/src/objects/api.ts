@@ -9,7 +9,7 @@ import { signerOf } from './signature';
 const xmlns = 'http://s3.amazonaws.com/doc/2006-03-01/';
 const builder = new XMLBuilder({ ignoreAttributes: false, suppressEmptyNode: false });
 const parser = new XMLParser({
-  ...{ ignoreAttributes: true, parseTagValue: false, processEntities: true },
+  ...{ ignoreAttributes: true, parseTagValue: false, trimValues: false, processEntities: true },
   isArray: (name) => name === 'Object' || name === 'Part',
 });
 

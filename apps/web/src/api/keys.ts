@@ -34,6 +34,11 @@ export const keys = {
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
   salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
+  buckets: {
+    page: (namespace: string) => ['buckets', 'page', namespace] as const,
+    one: (namespace: string, name: string) => ['buckets', 'one', namespace, name] as const,
+    classes: () => ['buckets', 'classes'] as const,
+  },
   lookup: (q: string) => ['lookup', q] as const,
   candidates: (namespace: string, name: string) => ['candidates', namespace, name] as const,
   drift: (claim: string, kind: string) => ['drift', claim, kind] as const,

@@ -33,6 +33,7 @@ const touched: Record<Topic, readonly Concept[]> = {
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],
   operations: ['operations'],
+  buckets: ['buckets'],
 };
 
 interface LiveState {

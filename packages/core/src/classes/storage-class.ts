@@ -1,4 +1,4 @@
-import type { Protocol } from './protocol';
+import type { VolumeProtocol } from './protocol';
 import { defaultWriteShare, type RateTerm } from '../performance/term';
 import type { Allowance } from './tunable';
 
@@ -70,7 +70,7 @@ export interface StorageClass {
   readonly latencyAimMs?: number;
 
   /** Volumes are reached by one of these; empty means any. */
-  readonly protocols: readonly Protocol[];
+  readonly protocols: readonly VolumeProtocol[];
   readonly encrypted: boolean;
   readonly volumeMode: VolumeMode | 'any';
   /** Undefined: what the platform makes by itself. */

@@ -1,0 +1,57 @@
+import type { Backends } from '../backends/backends';
+import type { Database } from '../database/database';
+import { announce } from '../live/announce';
+import { BackendProblem } from '../swordfish/connector';
+import type { ObjectStore } from '../swordfish/object-store';
+import { buckets, type BucketModel } from './bucket-model';
+import { bucketsToMeasure } from './buckets.sql';
+import { admit } from './keys';
+
+/** Pages of a thousand objects that are counted of one bucket in one round. */
+const pagesAtOnce = 10;
+
+/**
+ * Counts what lies in some buckets, those first that were not counted for longest: the protocol tells no sum, so their objects are
+ * listed, a few pages in each round. A bucket that holds as much as it may is shut for writing until it holds less.
+ */
+export async function measureSome(database: Database, backends: Backends, everyS: number): Promise<void> {
+  for (const { claim_uid, backend_id } of await bucketsToMeasure(database, everyS)) {
+    const bucket = await buckets.in(database).findByPk(claim_uid);
+    if (!bucket) continue;
+    try {
+      await measure(database, (await backends.connector(backend_id)).objects, bucket);
+    } catch (error) {
+      if (!(error instanceof BackendProblem)) throw error;
+      // its backend's own finding tells of it; others are counted meanwhile
+      await bucket.update({ measuredAt: new Date() });
+    }
+  }
+}
+
+async function measure(database: Database, objects: ObjectStore, bucket: BucketModel): Promise<void> {
+  let { after, bytes, objects: count } = bucket.measuring ?? { after: undefined, bytes: 0, objects: 0 };
+  for (let pages = 0; pages < pagesAtOnce; pages++) {
+    const page = await objects.fetchObjects(bucket.name, after);
+    // gone behind our back: told as holding nothing, and its making looked at by whoever asks for it
+    bytes += page?.bytes ?? 0;
+    count += page?.keys.length ?? 0;
+    after = page?.next;
+    if (after === undefined) return note(database, objects, bucket, bytes, count);
+  }
+  await bucket.update({ measuring: { after: after!, bytes, objects: count } });
+}
+
+async function note(
+  database: Database,
+  objects: ObjectStore,
+  bucket: BucketModel,
+  written: number,
+  count: number,
+): Promise<void> {
+  const shut = written >= bucket.bytes;
+  const changed = written !== bucket.written || count !== bucket.objects || shut !== bucket.shut;
+  await bucket.update({ written, objects: count, shut, measuredAt: new Date(), measuring: null });
+  // again each time while it is shut: a key that was given meanwhile must not write either
+  if (bucket.state === 'ready' && (shut || changed)) await admit(database, objects, bucket);
+  if (changed) await announce(database, [{ topic: 'buckets' }, { topic: 'namespaces', subject: bucket.namespace }]);
+}

@@ -1,0 +1,93 @@
+import { z } from 'zod';
+import {
+  bucketClassSchema,
+  bucketDetailSchema,
+  bucketPageSchema,
+  bucketQuerySchema,
+  confirmSchema,
+  newBucketClassSchema,
+  newBucketSchema,
+  newKeySchema,
+} from '../buckets';
+import { claiming, engineering, operating, reading, type Endpoint } from './endpoint';
+
+export const bucketsEndpoints = {
+  listBuckets: {
+    method: 'get',
+    path: '/api/buckets',
+    summary: 'Bucket claims and the buckets that are kept, with what lies in them',
+    allowed: reading,
+    query: bucketQuerySchema,
+    response: bucketPageSchema,
+  },
+  createBucket: {
+    method: 'post',
+    path: '/api/buckets',
+    summary: 'Ask for a bucket',
+    allowed: claiming,
+    body: newBucketSchema,
+    response: z.object({ uid: z.string() }),
+    status: 201,
+  },
+  listBucketClasses: {
+    method: 'get',
+    path: '/api/bucket-classes',
+    summary: 'Bucket classes of ours',
+    allowed: reading,
+    response: z.array(bucketClassSchema),
+  },
+  createBucketClass: {
+    method: 'post',
+    path: '/api/bucket-classes',
+    summary: 'Make a bucket class',
+    allowed: engineering,
+    body: newBucketClassSchema,
+    status: 201,
+  },
+  deleteBucketClass: {
+    method: 'delete',
+    path: '/api/bucket-classes/:name',
+    summary: 'Delete a bucket class that no bucket uses',
+    allowed: engineering,
+    status: 204,
+  },
+  getBucket: {
+    method: 'get',
+    path: '/api/buckets/:namespace/:name',
+    summary: 'One bucket claim: where it stands and why, and who may use it',
+    allowed: reading,
+    response: bucketDetailSchema,
+  },
+  deleteBucket: {
+    method: 'delete',
+    path: '/api/buckets/:namespace/:name',
+    summary: 'Delete a bucket claim; where what lies in it would be destroyed, it needs ?confirm=NAME',
+    allowed: claiming,
+    query: confirmSchema,
+    status: 204,
+  },
+  destroyBucket: {
+    method: 'post',
+    path: '/api/kept-buckets/:bucket/destroy',
+    summary: 'Destroy a bucket that is kept without its claim, and what lies in it',
+    allowed: operating,
+    query: confirmSchema,
+    status: 202,
+  },
+  createBucketKey: {
+    method: 'post',
+    path: '/api/buckets/:namespace/:name/keys',
+    summary: 'Ask for a key to a bucket, kept as a secret in its namespace',
+    allowed: claiming,
+    body: newKeySchema,
+    response: z.object({ uid: z.string() }),
+    status: 201,
+  },
+  deleteBucketKey: {
+    method: 'delete',
+    path: '/api/buckets/:namespace/:name/keys/:access',
+    summary: 'Take a key to a bucket back',
+    allowed: claiming,
+    status: 204,
+  },
+} as const satisfies Record<string, Endpoint>;
