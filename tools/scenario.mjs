@@ -93,6 +93,18 @@ const cannotBind = [
   claim('wave-model', 'spare-grid', 'scratch', '500Gi'),
 ];
 
+const bucketClasses = [
+  { name: 'chart-objects', pools: ['kelp-deep'], deletion: 'Retain', limit: '50Gi' },
+  { name: 'passing', pools: ['kelp-deep'], deletion: 'Delete', limit: '10Gi' },
+];
+/** Buckets, who holds a key to each, and how many objects of how many bytes lie in it. */
+const buckets = [
+  ['chart-tiles', 'tile-objects', 'chart-objects', '200Gi', ['tile-press', 'tile-readers'], 1240, 9_000],
+  ['tide-gauges', 'gauge-exports', 'chart-objects', undefined, ['exporter'], 310, 4_000],
+  ['ferry-desk', 'ticket-scans', 'passing', undefined, ['scanner'], 85, 12_000],
+  ['wave-model', 'all-years', 'chart-objects', '120Ti', [], 0, 0],
+];
+
 /** How full each volume is, by its claim's name; the rest is a quarter full. */
 const written = {
   'gauge-store': 0.62,
@@ -180,7 +192,25 @@ export async function loadScenario({ url, standins, say }) {
     (await api('GET', '/api/claims?q=levels-2019')).claims.every((c) => (c.consumed ?? 0) > 0),
   );
   for (const name of mistaken) await api('DELETE', `/api/claims/${name}?confirm=${name.split('/')[1]}`);
+  await makeBuckets();
   await failOneDisk();
+
+  async function makeBuckets() {
+    for (const cls of bucketClasses) await api('POST', '/api/bucket-classes', cls);
+    for (const [namespace, name, className, limit, users, count, bytes] of buckets) {
+      await api('POST', '/api/buckets', { namespace, name, className, limit });
+      if (count === 0) continue;
+      const at = `/api/buckets/${namespace}/${name}`;
+      await until(`bucket ${name}`, async () => (await api('GET', at)).bucket.state === 'ready');
+      for (const user of users) await api('POST', `${at}/keys`, { name: user, secretName: `${user}-secret` });
+      const { bucket } = await api('GET', at);
+      await fetch(`${standins.kelp.control}/buckets/${bucket.bucket}`, {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ count, bytes }),
+      });
+    }
+  }
 
   /** A disk fails that holds copies of volumes with more than one: the cluster makes them anew elsewhere. */
   async function failOneDisk() {

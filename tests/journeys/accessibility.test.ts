@@ -37,6 +37,14 @@ beforeAll(async () => {
   });
   await caller.inState('lost-log', 'bound', 'ferry-desk');
   await caller.ok('DELETE', '/api/claims/ferry-desk/lost-log');
+  await caller.ok('POST', '/api/bucket-classes', {
+    name: 'objects',
+    pools: ['kelp-deep'],
+    deletion: 'Retain',
+    limit: '2Gi',
+  });
+  await caller.ok('POST', '/api/buckets', { namespace: 'tide-gauges', name: 'level-objects', className: 'objects' });
+  await caller.ok('POST', '/api/buckets/tide-gauges/level-objects/keys', { name: 'gauge', secretName: 'gauge-secret' });
   await browser.signIn();
 });
 afterAll(() => end?.());
@@ -67,6 +75,10 @@ const places: readonly (readonly [string, string, string])[] = [
   ['a claim that cannot grow', '/claims/tide-gauges/level-log', '[aria-label="What would let it grow"]'],
   ['Salvage', '/claims/salvage', '[role=row][data-id]'],
   ['Declared and actual', '/claims/drift', '[role=grid]'],
+  ['Buckets', '/claims/buckets', '[role=row][data-id]'],
+  ['a bucket', '/claims/buckets?bucket=tide-gauges/level-objects', '[aria-label=Keys]'],
+  ['Bucket classes', '/claims/buckets?see=classes', '[aria-label="Bucket classes"]'],
+  ['New bucket', '/claims/buckets?new=bucket', '[aria-label="New bucket"] form'],
   ['both sides of a claim', '/claims/tide-gauges/level-log/proof', '[aria-label=Checks]'],
   ['Namespaces', '/namespaces', '[data-cell="tide-gauges/ledger"]'],
 ];

@@ -22,6 +22,7 @@ const signs = {
   'chromium-driver': () => existsSync('/usr/bin/chromedriver'),
   'python3-sushy': () => spawnSync('/usr/bin/python3', ['-c', 'import sushy']).status === 0,
   'python3-kubernetes': () => spawnSync('/usr/bin/python3', ['-c', 'import kubernetes']).status === 0,
+  'python3-boto3': () => spawnSync('/usr/bin/python3', ['-c', 'import boto3']).status === 0,
   redfishtool: () => onPath('redfishtool'),
   openssl: () => onPath('openssl'),
   'python3-prometheus-client': () =>

@@ -97,6 +97,14 @@ export async function startBackend(seed: BackendSeed, where: Where = {}): Promis
       backend.setDrive(req.params.drive, (req.body as { works: boolean }).works);
       res.status(204).end();
     });
+    app.post('/buckets/:bucket', (req, res) => {
+      const { count, bytes } = req.body as { count: number; bytes: number };
+      for (let i = 0; i < count; i++)
+        backend.buckets.put(req.params.bucket, `sheet-${String(i).padStart(6, '0')}`, {
+          ...{ body: Buffer.alloc(bytes), type: 'binary/octet-stream', metadata: {} },
+        });
+      res.status(204).end();
+    });
     app.post('/volumes/:volume', (req, res) => {
       backend.write(req.params.volume, (req.body as { consumed: number }).consumed);
       res.status(204).end();

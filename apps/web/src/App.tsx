@@ -36,6 +36,7 @@ const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const Buckets = lazy(() => import('./buckets/Buckets'));
 const Drift = lazy(() => import('./drift/Drift'));
 const Proof = lazy(() => import('./claims/Proof'));
 const Salvage = lazy(() => import('./salvage/Salvage'));
@@ -69,6 +70,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
             <Route path="/claims/:namespace/:name/proof" element={<Proof />} />
             <Route path="/claims/salvage" element={<Salvage />} />
+            <Route path="/claims/buckets" element={<Buckets />} />
             <Route path="/claims/drift" element={<Drift />} />
             <Route path="/namespaces" element={<Namespaces />} />
             <Route path="/under-way" element={<UnderWay />} />

@@ -5,7 +5,6 @@ import { nameSchema } from './classes';
 
 /** How a bucket stands: being made, ready, waiting for something, kept without its claim, or being emptied. */
 export const bucketStates = ['making', 'ready', 'waiting', 'stopped', 'kept', 'emptying'] as const;
-export type BucketState = (typeof bucketStates)[number];
 
 /** What a bucket claim waits for: its class, how much it may hold, room, or the bucket that it names. */
 export const bucketWaits = ['class', 'limit', 'capacity', 'existing'] as const;
@@ -77,6 +76,8 @@ export const newBucketSchema = z.object({
   className: nameSchema,
   /** Left out: what its class says. */
   limit: sizeTextSchema.optional(),
+  /** A bucket that is kept in the same namespace, to be had as it is. */
+  existing: z.string().max(63).optional(),
 });
 export type NewBucket = z.infer<typeof newBucketSchema>;
 

@@ -151,13 +151,13 @@ export class BucketDesk {
   }
 
   async createBucket(sight: Sight, asked: NewBucket, person: string): Promise<{ uid: string }> {
-    const { namespace, name, className, limit } = asked;
+    const { namespace, name, className, limit, existing } = asked;
     if (!sight.sees(namespace)) throw Refusal.notFound('namespace', namespace);
     const cls = await findMirrored(this.database, 'bucketclasses', className);
     if (cls?.body.driverName !== provisioner)
       throw Refusal.invalid('className', `There is no bucket class "${className}" of ours. Nothing was made.`);
     const { bucketClass } = readBucketClass(cls.body);
-    if (limit === undefined && bucketClass.limit === undefined)
+    if (existing === undefined && limit === undefined && bucketClass.limit === undefined)
       throw Refusal.invalid(
         'limit',
         `The class "${className}" sets no limit, so the bucket needs one of its own: what is promised of a pool has to be known. Nothing was made.`,
@@ -167,7 +167,10 @@ export class BucketDesk {
       {
         ...{ apiVersion: bucketApi, kind: 'BucketClaim' },
         metadata: { name, namespace, ...(limit !== undefined && { annotations: { [limitKey]: limit } }) },
-        spec: { bucketClassName: className, protocols: ['s3'] },
+        spec: {
+          ...{ bucketClassName: className, protocols: ['s3'] },
+          ...(existing !== undefined && { existingBucketName: existing }),
+        },
       },
       person,
       'bucket',

@@ -144,6 +144,7 @@ export default function Claims() {
       question="Who has a volume, who has none, and why?"
       actions={
         <>
+          <Button onClick={() => go('/claims/buckets')}>Buckets</Button>
           <Button onClick={() => go('/claims/salvage')}>Salvage</Button>
           <Button onClick={() => go('/claims/drift')}>Declared and actual</Button>
           {(['csv', 'json'] as const).map((format) => (
