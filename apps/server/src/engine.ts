@@ -9,6 +9,7 @@ import { helpedBy, type Helped } from './binder/waking';
 import { findForgottenBuckets, onAccesses, onBucketClaims, someWaiting, waitingBuckets } from './buckets/begin';
 import { BucketCarrier } from './buckets/carry';
 import { KeyCarrier } from './buckets/keys';
+import { LimitCarrier } from './buckets/limit';
 import { measureSome } from './buckets/measure';
 import { keepingVolume } from './claims/keep';
 import { changingClass, removingClass } from './classes/acts';
@@ -114,6 +115,7 @@ export class Engine {
       new ReshapeCarrier(database, this.backends).work,
       ...new BucketCarrier(database, platform, this.backends, site, this.carry).works,
       ...new KeyCarrier(database, platform, this.backends).works,
+      new LimitCarrier(database, site).work,
       this.acts.workOf(changingClass),
       this.acts.workOf(removingClass(database)),
       this.acts.workOf(applying(database)),

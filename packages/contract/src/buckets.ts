@@ -26,6 +26,8 @@ const bucketRowSchema = z.object({
   bucket: z.string().nullable(),
   /** Bytes that it may hold. */
   limit: z.number().nullable(),
+  /** Bytes that it is to hold instead, once its pool can promise them. */
+  wants: z.number().nullable(),
   /** Bytes and objects, as last counted. */
   written: z.number().nullable(),
   objects: z.number().nullable(),
@@ -80,6 +82,8 @@ export const newBucketSchema = z.object({
   existing: z.string().max(63).optional(),
 });
 export type NewBucket = z.infer<typeof newBucketSchema>;
+
+export const bucketLimitSchema = z.object({ limit: sizeTextSchema });
 
 export const newKeySchema = z.object({ name: nameSchema, secretName: nameSchema });
 export type NewKey = z.infer<typeof newKeySchema>;

@@ -1,11 +1,13 @@
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
-import { beginOperations } from '../operations/operations';
 import type { PlatformObject } from '../platform/connector';
 import {
   beginBuckets,
+  beginEnds,
   beginKeys,
+  beginLimits,
+  beginRevoking,
   bucketsLeft,
   bucketsWaiting,
   forgottenBuckets,
@@ -15,7 +17,6 @@ import {
   keysLeft,
 } from './buckets.sql';
 import { bucketKeys, buckets } from './bucket-model';
-import { letting, revoking } from './kinds';
 
 const uidOf = (o: PlatformObject): string => o.metadata.uid!;
 const idOf = (o: { readonly id: string }): string => o.id;
@@ -26,14 +27,15 @@ export async function onBucketClaims(
   changed: readonly PlatformObject[],
   gone: readonly PlatformObject[],
 ): Promise<string[]> {
-  const begun = changed.length > 0 ? await beginBuckets(database, changed.map(uidOf), provisioner) : [];
-  if (gone.length === 0) return begun.map(idOf);
+  const begun = (changed.length > 0 ? await beginBuckets(database, changed.map(uidOf), provisioner) : []).map(idOf);
+  if (changed.length > 0) begun.push(...(await beginLimits(database, changed.map(uidOf))).map(idOf));
+  if (gone.length === 0) return begun;
   await giveUpBuckets(database, gone.map(uidOf));
   const held = await buckets
     .in(database)
     .findAll({ where: { claimUid: gone.map(uidOf), state: ['held', 'made', 'ready'] }, limit: 5000 });
   return [
-    ...begun.map(idOf),
+    ...begun,
     ...(await letGo(
       database,
       held.map((b) => b.claimUid),
@@ -61,11 +63,11 @@ export async function onAccesses(
 }
 
 /** Begins to let go of buckets, by their claims. */
-export const letGo = (database: Database, claims: readonly string[], person?: string): Promise<string[]> =>
-  claims.length === 0 ? Promise.resolve([]) : beginOperations(database, letting, claims, { person });
+export const letGo = async (database: Database, claims: readonly string[], person?: string): Promise<string[]> =>
+  claims.length === 0 ? [] : (await beginEnds(database, claims, person)).map(idOf);
 
-const revoke = (database: Database, accesses: readonly string[]): Promise<string[]> =>
-  accesses.length === 0 ? Promise.resolve([]) : beginOperations(database, revoking, accesses);
+const revoke = async (database: Database, accesses: readonly string[]): Promise<string[]> =>
+  accesses.length === 0 ? [] : (await beginRevoking(database, accesses)).map(idOf);
 
 /** Everything of buckets that should be moving and is not; the watching server asks now and then. Bounded. */
 export async function findForgottenBuckets(database: Database): Promise<string[]> {
@@ -88,7 +90,11 @@ export async function findForgottenBuckets(database: Database): Promise<string[]
   ].map(idOf);
   const left = (await bucketsLeft(database)).map((b) => b.claim_uid);
   const lost = (await keysLeft(database)).map((k) => k.access_uid);
-  const ended = [...(await letGo(database, left)), ...(await revoke(database, lost))];
+  const ended = [
+    ...(await letGo(database, left)),
+    ...(await revoke(database, lost)),
+    ...(await beginLimits(database, undefined)).map(idOf),
+  ];
   if (begun.length + ended.length > 0) await announce(database, [{ topic: 'buckets' }]);
   return [...begun, ...ended];
 }

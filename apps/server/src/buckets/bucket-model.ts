@@ -15,6 +15,8 @@ export class BucketModel extends Model<InferAttributes<BucketModel>, InferCreati
   declare claimName: string;
   declare className: string;
   declare poolId: string;
+  /** Its limit as its claim asked for it, where it did, when that was last seen to. */
+  declare asked: string | null;
   /** Its limit, as provisioned on its pool. */
   declare bytes: number;
   declare rawBytes: number;
@@ -42,6 +44,7 @@ export const buckets = table('buckets', BucketModel, {
   claimName: { type: DataTypes.TEXT, allowNull: false },
   className: { type: DataTypes.TEXT, allowNull: false },
   poolId: { type: DataTypes.TEXT, allowNull: false },
+  asked: { type: DataTypes.TEXT },
   bytes: { type: DataTypes.BIGINT, allowNull: false },
   rawBytes: { type: DataTypes.BIGINT, allowNull: false },
   backendIops: { type: DataTypes.DOUBLE, allowNull: false, defaultValue: 0 },

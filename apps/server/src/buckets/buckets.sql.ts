@@ -1,7 +1,8 @@
+import { limitKey } from '@moorage/core/buckets/bucket-class';
 import { statement } from '../database/statement';
 import { setTo } from '../operations/kind';
 import type { PlatformObject } from '../platform/connector';
-import { granting, making } from './kinds';
+import { granting, letting, limiting, making, revoking } from './kinds';
 
 /** A bucket claim with its class and the limits of its namespace. */
 export interface StoredBucketClaim {
@@ -82,9 +83,39 @@ export const keysLeft = statement<{ access_uid: string; about: string; namespace
    WHERE NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'bucketaccesses' AND o.uid = k.access_uid) LIMIT 500`,
 );
 
-/** Bucket claims that wait for something that may have changed, in turn. */
+const columns = 'INSERT INTO operations (kind, subject, state, holds, namespace, about, person)';
+const aboutClaim = "namespace || '/' || claim_name";
+
+/** Begins to let go of buckets, by their claims; gives the operations that are new. */
+export const beginEnds = statement<{ id: string }, [claims: readonly string[], person: string | undefined]>(
+  `${columns} SELECT 'bucket-end', claim_uid, '${letting.begins}', '${letting.holds}', namespace, ${aboutClaim}, $2
+   FROM buckets WHERE claim_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
+);
+/** The same of keys, by their accesses. */
+export const beginRevoking = statement<{ id: string }, [accesses: readonly string[]]>(
+  `${columns} SELECT 'bucket-key-end', access_uid, '${revoking.begins}', '${revoking.holds}', namespace, namespace || '/' || access_name, NULL
+   FROM bucket_keys WHERE access_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
+);
+
+const wanted = `o.body #>> '{metadata,annotations,${limitKey}}'`;
+/** Looks at the limits of claims whose bucket is there and that say another one than was seen to; of all such claims, or of some. */
+export const beginLimits = statement<{ id: string }, [claims: readonly string[] | undefined]>(
+  `WITH asked AS (
+     SELECT b.claim_uid, b.namespace, b.claim_name FROM buckets b JOIN platform_objects o ON o.plural = 'bucketclaims' AND o.uid = b.claim_uid
+     WHERE ($1::text[] IS NULL OR b.claim_uid = ANY($1)) AND b.state = 'ready' AND ${wanted} IS NOT NULL
+       AND ${wanted} IS DISTINCT FROM b.asked LIMIT 500
+   ), begun AS (
+     ${columns} SELECT 'bucket-limit', claim_uid, '${limiting.begins}', '${limiting.holds}', namespace, ${aboutClaim}, NULL FROM asked
+     ON CONFLICT (holds, subject) DO NOTHING RETURNING id
+   )
+   SELECT id FROM begun UNION
+   SELECT op.id FROM operations op JOIN asked ON asked.claim_uid = op.subject
+   WHERE op.kind = 'bucket-limit' AND op.state = 'waiting' AND $1::text[] IS NOT NULL`,
+);
+
+/** Bucket claims and limits that wait for something that may have changed, in turn. */
 export const bucketsWaiting = statement<{ id: string }, [after: string | undefined]>(
-  `SELECT id FROM operations WHERE kind = 'bucket' AND ended_at IS NULL AND resting AND ($1::uuid IS NULL OR id > $1::uuid)
+  `SELECT id FROM operations WHERE kind IN ('bucket', 'bucket-limit') AND ended_at IS NULL AND resting AND ($1::uuid IS NULL OR id > $1::uuid)
    ORDER BY id LIMIT 200`,
 );
 
@@ -127,6 +158,7 @@ export interface StoredBucket {
   pool_id: string | null;
   backend_id: string | null;
   bucket: string | null;
+  asked: string | null;
   bytes: number | null;
   written: number | null;
   objects: number | null;
@@ -145,7 +177,7 @@ export interface StoredBucket {
 
 const listed = `SELECT coalesce(o.uid, b.claim_uid) AS uid, coalesce(o.namespace, b.namespace) AS namespace, coalesce(o.name, b.claim_name) AS name,
      coalesce(o.class_name, b.class_name) AS class_name, o.body, c.body AS class, coalesce(o.created_at, b.created_at) AS created_at,
-     b.pool_id, p.backend_id, b.name AS bucket, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.state AS bucket_state, b.endpoint,
+     b.pool_id, p.backend_id, b.name AS bucket, b.asked, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.state AS bucket_state, b.endpoint,
      b.kept_since, op.state AS operation, op.waiting_for, op.stopped, op.error, op.decision_id,
      (SELECT count(*) FROM bucket_keys k WHERE k.claim_uid = b.claim_uid AND k.granted_at IS NOT NULL) AS keys
    FROM (SELECT * FROM platform_objects WHERE plural = 'bucketclaims') o FULL JOIN buckets b ON b.claim_uid = o.uid

@@ -189,6 +189,44 @@ test('what lies in it is counted, against the limit and in its namespace; full, 
   expect(mayWrite()).toBe(true);
 });
 
+test('what it may hold is changed here or on the platform: promised at once where there is room, else when there is; never below what lies in it', async () => {
+  await ask('grows', 'logs', '1Gi');
+  const { bucket } = await inState('grows', 'ready');
+  const setLimit = (limit: string) => maren.call<Problem>('PUT', `${path('grows')}/limit`, { limit });
+  const holds = (limit: number, wants: number | null) =>
+    eventually(`it may hold ${limit}, wants ${wants}`, async () => {
+      const row = (await detail('grows')).bucket;
+      return row.limit === limit && row.wants === wants;
+    });
+  const before = Number(await reserved('kelp-deep'));
+  expect((await setLimit('3Gi')).status).toBe(202);
+  await holds(3 * GiB, null);
+  expect(Number(await reserved('kelp-deep')) - before).toBe(3 * GiB);
+  const onPlatform = (limit: string) =>
+    world.platform.store.amend('bucketclaims', stored('bucketclaims', 'grows', 'tide-gauges')!, (copy) => {
+      copy.metadata.annotations = { 'vast-moorage.example/limit': limit };
+    });
+  onPlatform('2Gi');
+  await holds(2 * GiB, null);
+  // more than the namespace has left: waits, and the bucket stays ready as it is
+  await maren.ok('PUT', '/api/namespaces/tide-gauges/limit/logs', { bytes: 4 * GiB });
+  onPlatform('30Gi');
+  await holds(2 * GiB, 30 * GiB);
+  expect((await detail('grows')).bucket.state).toBe('ready');
+  await maren.ok('PUT', '/api/namespaces/tide-gauges/limit/logs', { bytes: 100 * GiB });
+  await holds(30 * GiB, null);
+  onPlatform('much');
+  onPlatform('1Gi');
+  await holds(GiB, null);
+  put(bucket.bucket!, 'level', 2000);
+  await eventually('it is counted', async () => (await detail('grows')).bucket.written === 2000);
+  const refused = await setLimit('1000');
+  expect([refused.status, refused.data.errors?.[0]?.field]).toEqual([422, 'limit']);
+  expect(refused.data.detail).toMatch(/2000 bytes lie in it/);
+  await maren.ok('PUT', '/api/namespaces/tide-gauges/limit/logs', { bytes: null });
+  await maren.ok('DELETE', `${path('grows')}?confirm=grows`);
+});
+
 test('a key that is taken back opens nothing any more, and its secret is gone', async () => {
   const { bucket } = await detail('small');
   const { accessKeyID } = secretOf('filler-secret')!;

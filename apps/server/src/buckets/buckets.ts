@@ -18,7 +18,7 @@ import { first } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { findMirrored } from '../mirror/mirrored';
-import { noteMade } from '../mirror/mirror';
+import { knownVersion, noteChanged, noteMade } from '../mirror/mirror';
 import type { Sight } from '../people/sight';
 import type { PlatformConnector, PlatformObject, Plural } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -57,6 +57,7 @@ function stateOf(b: StoredBucket): BucketRow['state'] {
 
 function rowOf(b: StoredBucket): BucketRow {
   const cls = b.class && readBucketClass(b.class).bucketClass;
+  const own = b.body?.metadata.annotations?.[limitKey];
   const limit = b.bytes ?? (cls && b.body ? (limitOf(b.body.metadata.annotations, cls) ?? null) : null);
   return {
     ...{ uid: b.uid, namespace: b.namespace, name: b.name, className: b.class_name },
@@ -64,6 +65,10 @@ function rowOf(b: StoredBucket): BucketRow {
     waitsFor:
       b.operation === 'waiting' ? (b.waiting_for as BucketWait) : b.operation === null && b.body ? 'class' : null,
     ...{ pool: b.pool_id, backend: b.backend_id, bucket: b.bucket, limit },
+    wants:
+      b.bucket_state === 'ready' && own !== undefined && own !== b.asked
+        ? (limitOf({ [limitKey]: own }, {}) ?? null)
+        : null,
     ...{ written: b.measured_at ? b.written : null, objects: b.measured_at ? b.objects : null },
     ...{ measuredAt: b.measured_at?.toISOString() ?? null, isShut: b.shut ?? false },
     ...{ deletion: cls?.deletion ?? null, keys: b.keys },
@@ -195,6 +200,32 @@ export class BucketDesk {
       'bucket-key',
     );
     return { uid: made.metadata.uid! };
+  }
+
+  /** Lets a bucket hold more or less: its claim says so on the platform, and the rest follows from that. Less than lies in it is refused. */
+  async setLimit(sight: Sight, at: At, limit: string, person: string): Promise<void> {
+    const { database } = this;
+    const { bucket } = await getBucket(database, sight, at);
+    if (bucket.state === 'kept' || bucket.state === 'emptying') throw Refusal.notFound('bucket claim', at.name);
+    if (bucket.written !== null && sizeOf(limit) < bucket.written)
+      throw Refusal.invalid(
+        'limit',
+        `${bucket.written} bytes lie in it already: it would be full at once. Delete some of them first, or let it hold more. Nothing was changed.`,
+      );
+    const before = await knownVersion(database, 'bucketclaims', at.name, at.namespace);
+    const changed = await this.platform.mergePatch({
+      ...{ apiVersion: bucketApi, kind: 'BucketClaim' },
+      metadata: { ...at, uid: bucket.uid, annotations: { [limitKey]: limit } },
+    });
+    const begun = await database.transaction(async () => {
+      await noteChanged(database, 'bucketclaims', changed, before);
+      const subject = `${at.namespace}/${at.name}`;
+      const was = { limit: bucket.limit };
+      await record(database, { person, action: 'change', kind: 'bucket', subject, before: was, after: { limit } });
+      await announce(database, [{ topic: 'buckets' }]);
+      return onBucketClaims(database, [changed], []);
+    });
+    this.carry(begun);
   }
 
   async deleteKey(sight: Sight, at: At, access: string, person: string): Promise<void> {

@@ -1,4 +1,4 @@
-import { bucketApi, limitOf, readBucketClass } from '@moorage/core/buckets/bucket-class';
+import { bucketApi, limitKey, limitOf, readBucketClass } from '@moorage/core/buckets/bucket-class';
 import { chooseBucketPool, type BucketDecision } from '@moorage/core/buckets/choose';
 import { provisioner } from '@moorage/core/classes/manifest';
 import type { Bytes } from '@moorage/core/sizes/bytes';
@@ -110,7 +110,12 @@ export class BucketCarrier {
     if (decision.winner === undefined) return this.rest(operation, 'capacity', id);
     await buckets.in(database).create({
       ...{ claimUid: claim.uid, namespace, claimName: claim.name, className: bucketClass.name },
-      ...{ poolId: decision.winner, bytes: decision.provisioned!, name: bucketNameOf(claim) },
+      ...{
+        poolId: decision.winner,
+        asked: claim.body.metadata.annotations?.[limitKey] ?? null,
+        bytes: decision.provisioned!,
+        name: bucketNameOf(claim),
+      },
       rawBytes: Math.ceil(decision.provisioned! * decision.footprintFactor!),
     });
     await announce(database, [

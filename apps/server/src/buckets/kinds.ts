@@ -21,6 +21,21 @@ export const making: Kind<'deciding' | 'waiting' | 'making' | 'telling' | 'ready
   },
 };
 
+/** A bucket that may hold more, or less, than before. */
+export const limiting: Kind<'deciding' | 'waiting' | 'set' | 'abandoned'> = {
+  kind: 'bucket-limit',
+  title: 'Changing what a bucket may hold',
+  begins: 'deciding',
+  holds: 'bucket-limit',
+  steered: claiming,
+  states: {
+    deciding: { words: 'looks whether its pool can promise it', to: ['waiting', 'set', 'abandoned'] },
+    waiting: { words: 'waits until its pool can promise it', to: ['waiting', 'set', 'abandoned'], stays: 'wait' },
+    set: { words: 'set', to: [], stays: 'end' },
+    abandoned: { words: 'given up: the claim is gone', to: [], stays: 'end' },
+  },
+};
+
 /** A bucket whose claim is gone: kept, or emptied and removed. */
 export const letting: Kind<'closing' | 'emptying' | 'kept' | 'removed' | 'mistaken'> = {
   kind: 'bucket-end',

@@ -8,6 +8,7 @@ CREATE TABLE buckets (
   claim_name text NOT NULL,
   class_name text NOT NULL,
   pool_id text NOT NULL REFERENCES pools,
+  asked text,
   bytes bigint NOT NULL,
   raw_bytes bigint NOT NULL,
   backend_iops double precision NOT NULL DEFAULT 0,

@@ -211,6 +211,7 @@ test('buckets: their classes, claims, keys, and the end of each', async () => {
   });
   await ask('createBucketKey', { params, body: { name: 'route-key', secretName: 'route-secret' } });
   await ask('deleteBucketKey', { params });
+  await ask('setBucketLimit', { params, body: { limit: '2Gi' } });
   await ask('deleteBucket', { params });
   await eventually('it is kept', async () =>
     (await ask<BucketPage>('listBuckets')).rows.some((r) => r.uid === bucket.uid && r.state === 'kept'),

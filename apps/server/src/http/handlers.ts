@@ -263,6 +263,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createBucket: ({ body, person }) => desk.createBucket(Sight.of(person), body, person.name),
     deleteBucket: ({ params, query, person }) =>
       desk.deleteBucket(Sight.of(person), claimAt(params), query.confirm, person.name),
+    setBucketLimit: ({ params, body, person }) =>
+      desk.setLimit(Sight.of(person), claimAt(params), body.limit, person.name),
     destroyBucket: ({ params, query, person }) => desk.destroyKept(params.bucket!, query.confirm, person.name),
     createBucketKey: ({ params, body, person }) => desk.createKey(Sight.of(person), claimAt(params), body, person.name),
     deleteBucketKey: ({ params, person }) =>

@@ -2,6 +2,7 @@ import { z } from 'zod';
 import {
   bucketClassSchema,
   bucketDetailSchema,
+  bucketLimitSchema,
   bucketPageSchema,
   bucketQuerySchema,
   confirmSchema,
@@ -65,6 +66,14 @@ export const bucketsEndpoints = {
     allowed: claiming,
     query: confirmSchema,
     status: 204,
+  },
+  setBucketLimit: {
+    method: 'put',
+    path: '/api/buckets/:namespace/:name/limit',
+    summary: 'Let a bucket hold more, or less',
+    allowed: claiming,
+    body: bucketLimitSchema,
+    status: 202,
   },
   destroyBucket: {
     method: 'post',
