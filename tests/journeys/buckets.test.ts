@@ -81,7 +81,7 @@ test('a bucket is asked for, written and read with its key by an ordinary client
   });
   expect(await application('kept-by-somebody', 'get:low-water')).toEqual(['InvalidAccessKeyId']);
   await browser.click('Delete');
-  await browser.see('1 object, 5 B are destroyed for good');
+  await browser.see('1 object of 5 B is destroyed for good');
   await browser.type('Type exports to destroy it', 'exports');
   await browser.click('Delete it');
   await browser.see('tide-gauges/exports is deleted.');

@@ -15,6 +15,8 @@ import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { mostNow } from './foresee';
+import { Limit } from './Limit';
 import { useBucket } from './useBuckets';
 import { deletionSentence, keyWords, stateOf } from './words';
 
@@ -252,6 +254,12 @@ export function BucketSheet({ row, close }: { row: BucketRow; close: () => void 
                 </Row>
               )}
               {bucket.waitsFor === 'capacity' && decision && <WhyNowhere trace={decision.trace} />}
+              {may && (row.state === 'ready' || row.state === 'waiting') && row.waitsFor !== 'existing' && (
+                <Limit
+                  row={row}
+                  propose={bucket.waitsFor === 'capacity' && decision ? mostNow(decision.trace) : undefined}
+                />
+              )}
               {isKept && may && <GiveTo row={row} />}
               {bucket.bucket !== null && !isKept && row.state !== 'emptying' && <Keys row={row} accesses={accesses} />}
               {decision && <Trace decision={{ ...decision, remedies: [] }} />}

@@ -1,9 +1,6 @@
 import { Button, Drawer, TextField, Typography } from '@mui/material';
 import { zodResolver } from '@hookform/resolvers/zod';
 import { newBucketSchema, type NewBucket as Asked } from '@moorage/contract/buckets';
-import { toCorePool } from '@moorage/contract/pool-state';
-import { chooseBucketPool } from '@moorage/core/buckets/choose';
-import type { Bytes } from '@moorage/core/sizes/bytes';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useContext, useMemo, useRef } from 'react';
@@ -12,13 +9,12 @@ import { ApiProblem, ask } from '../api/client';
 import { refresh, usePlacement } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark } from '../marks/Mark';
-import { failureSentence } from '../moorings/check-words';
 import { Column, Row } from '../parts/layout';
 import { OneOf } from '../parts/OneOf';
 import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
+import { landing } from './foresee';
 import { useBucketClasses } from './useBuckets';
-import { landingSentence } from './words';
 
 /** Where the bucket would go if it were asked for now, or why nowhere. */
 function Foresight({ namespace, className, limit }: Partial<Asked>) {
@@ -28,45 +24,10 @@ function Foresight({ namespace, className, limit }: Partial<Asked>) {
   const cls = classes?.find((c) => c.name === className);
   const size = limit ? parseQuantity(limit) : undefined;
   const bytes = size ? (size.ok ? size.bytes : 0) : (cls?.limit ?? 0);
-  const told = useMemo(() => {
-    if (!state || !cls || bytes <= 0 || !namespace) return undefined;
-    const pools = new Map(state.pools.map((p) => [p.id, toCorePool(p)]));
-    const used = (of: string | null) =>
-      state.usage
-        .filter((u) => u.namespace === namespace && (of === null || u.className === of))
-        .reduce((sum, u) => sum + u.provisioned, 0);
-    const quotas = state.limits
-      .filter((l) => l.namespace === namespace && (l.className === null || l.className === className))
-      .map((l) => ({
-        scope: l.className === null ? ('namespace' as const) : ('class' as const),
-        limit: l.bytes,
-        used: used(l.className),
-      }));
-    const bucketClass = { ...cls, limit: undefined };
-    const decision = chooseBucketPool({
-      namespace,
-      limit: bytes as Bytes,
-      bucketClass,
-      pools,
-      quotas,
-      site: state.site,
-    });
-    const { winner, provisioned = 0, footprintFactor = 1 } = decision;
-    if (winner === undefined) {
-      const [first] = decision.candidates;
-      const failed = first?.checks.find((c) => !c.passed);
-      return {
-        fits: false,
-        text: failed
-          ? `Nothing fits: it would wait. ${first!.pool}: ${failureSentence(failed)}`
-          : `No pool that ${className} names is known: ${decision.unknown.join(', ')}.`,
-      };
-    }
-    const pool = state.pools.find((p) => p.id === winner)!;
-    const price = pool.price === null ? null : (pool.price * provisioned) / 2 ** 30;
-    const at = { pool: winner, runnerUp: decision.runnerUp, provisioned, raw: provisioned * footprintFactor };
-    return { fits: true, text: landingSentence(at, bytes, price, currency) };
-  }, [state, cls, bytes, namespace, className, currency]);
+  const told = useMemo(
+    () => (state && cls && bytes > 0 && namespace ? landing(state, namespace, cls, bytes, currency) : undefined),
+    [state, cls, bytes, namespace, currency],
+  );
   if (!told) return null;
   return (
     <Row align="baseline" aria-live="polite" sx={{ fontSize: 13.5 }}>

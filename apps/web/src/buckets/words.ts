@@ -66,8 +66,11 @@ export function deletionSentence(row: BucketRow): { readonly text: string; reado
   const held =
     row.objects === null
       ? 'whatever lies in it, which was not counted yet'
-      : `${many(row.objects, 'object')}, ${sizeText(row.written ?? 0)}`;
-  const keys = row.keys > 0 ? ` ${many(row.keys, 'key stops', 'keys stop')} to open it, and the secrets go.` : '';
+      : `${many(row.objects, 'object')} of ${sizeText(row.written ?? 0)}`;
+  const keys =
+    row.keys > 0
+      ? ` ${many(row.keys, 'key opens', 'keys open')} nothing any more, and ${row.keys === 1 ? 'its secret goes' : 'their secrets go'}.`
+      : '';
   if (row.bucket === null) return { text: 'No bucket was made for it yet: nothing else goes.', destroys: false };
   if (row.deletion !== 'Delete')
     return {
@@ -75,7 +78,10 @@ export function deletionSentence(row: BucketRow): { readonly text: string; reado
       destroys: false,
     };
   if (row.objects === 0) return { text: `Its bucket is empty, and is removed.${keys}`, destroys: false };
-  return { text: `Its bucket is emptied and removed: ${held} are destroyed for good.${keys}`, destroys: true };
+  return {
+    text: `Its bucket is emptied and removed: ${held} ${row.objects === 1 ? 'is' : 'are'} destroyed for good.${keys}`,
+    destroys: true,
+  };
 }
 
 /** Where a bucket would go, and what that promises and costs. */
