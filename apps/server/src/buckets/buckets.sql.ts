@@ -62,6 +62,14 @@ export const waitingKeys = statement<{ id: string }, [namespace: string, claim: 
    WHERE o.plural = 'bucketaccesses' AND o.namespace = $1 AND o.body #>> '{spec,bucketClaimName}' = $2 LIMIT 500`,
 );
 
+/** Looks again for keys that went with a bucket's claim: one of its name has a bucket again. */
+export const grantAgain = statement<{ id: string }, [namespace: string, claim: string]>(
+  `UPDATE operations op SET ${setTo(granting, 'looking', 'NULL', 'op.')} FROM platform_objects o
+   WHERE op.kind = 'bucket-key' AND op.subject = o.uid AND op.state = 'granted' AND o.plural = 'bucketaccesses' AND o.namespace = $1
+     AND o.body #>> '{spec,bucketClaimName}' = $2 AND NOT EXISTS (SELECT 1 FROM bucket_keys k WHERE k.access_uid = o.uid)
+   RETURNING op.id`,
+);
+
 /** Bucket claims and accesses whose operation was never begun; of classes that came later as well. */
 export const forgottenBuckets = statement<{ uid: string }, [driver: string]>(
   `SELECT o.uid FROM platform_objects o ${ofOurs} $1 WHERE o.plural = 'bucketclaims' AND NOT o.deleting

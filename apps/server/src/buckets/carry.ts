@@ -18,7 +18,8 @@ import { corePools, livePools } from '../pools/pools';
 import { pools } from '../pools/pool-model';
 import { decisions } from '../reservations/decision-model';
 import { bucketKeys, buckets, type BucketModel } from './bucket-model';
-import { bucketClaim, resumeBucket, takeOver, waitingKeys, type StoredBucketClaim } from './buckets.sql';
+import { bucketClaim, grantAgain, resumeBucket, takeOver, waitingKeys, type StoredBucketClaim } from './buckets.sql';
+import { ensureKeyGone } from './keys';
 import { letting, making } from './kinds';
 
 /** Pages of a thousand objects that are destroyed before the operation is looked at again. */
@@ -171,7 +172,8 @@ export class BucketCarrier {
     const woken = await database.transaction(async () => {
       await bucket.update({ state: 'ready' });
       await announce(database, [{ topic: 'buckets' }, { topic: 'namespaces', subject: namespace }]);
-      return (await waitingKeys(database, namespace, claimName)).map((o) => o.id);
+      const again = await grantAgain(database, namespace, claimName);
+      return [...again, ...(await waitingKeys(database, namespace, claimName))].map((o) => o.id);
     });
     const moved = await this.advance(operation, 'ready');
     this.wake(woken);
@@ -207,7 +209,7 @@ export class BucketCarrier {
     const keys = await bucketKeys.in(database).findAll({ where: { claimUid: bucket.claimUid }, limit: 1000 });
     // one that was never made has nobody to shut out
     if ((await objects.fetchObjects(bucket.name)) !== undefined) await objects.ensureAdmitted(bucket.name, []);
-    for (const { account } of keys) await objects.ensureAccountGone(account);
+    for (const key of keys) await ensureKeyGone(this.platform, objects, key);
     return database.transaction(async () => {
       await bucketKeys.in(database).destroy({ where: { claimUid: bucket.claimUid } });
       await bucket.update(

@@ -11,7 +11,7 @@ import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { pools } from '../pools/pool-model';
 import type { ObjectStore } from '../swordfish/object-store';
-import { bucketKeys, buckets, type BucketModel } from './bucket-model';
+import { bucketKeys, buckets, type BucketKeyModel, type BucketModel } from './bucket-model';
 import { granting, revoking } from './kinds';
 
 /** Says of a secret which access it was made for: no other is ever written over. */
@@ -28,6 +28,18 @@ export async function admit(database: Database, objects: ObjectStore, bucket: Bu
     bucket.name,
     keys.map(({ account }) => ({ account, may })),
   );
+}
+
+/** Takes the account of a key away, and its secret where it is the one that was made for it. */
+export async function ensureKeyGone(
+  platform: PlatformConnector,
+  objects: ObjectStore,
+  { account, accessUid, namespace, secretName }: BucketKeyModel,
+): Promise<void> {
+  await objects.ensureAccountGone(account);
+  const secret = await platform.find('v1', 'Secret', secretName, namespace);
+  if (secret?.metadata.labels?.[accessLabel] === accessUid)
+    await platform.ensureDeleted('v1', 'Secret', secretName, namespace, secret.metadata.uid);
 }
 
 /** Gives keys to buckets and takes them back. The secret of a key is told to the platform, in the bucket's own namespace, and to nobody else. */
@@ -111,11 +123,17 @@ export class KeyCarrier {
       metadata: { name: key.accessName, namespace: key.namespace },
       status: { accessGranted: true, accountID: key.account },
     });
-    return database.transaction(async () => {
-      await key.update({ grantedAt: new Date() });
+    const granted = await database.transaction(async () => {
+      const [noted] = await bucketKeys
+        .in(database)
+        .update({ grantedAt: new Date() }, { where: { accessUid: key.accessUid } });
       await announce(database, [{ topic: 'buckets' }]);
-      return this.to(operation, 'granted');
+      return noted > 0 ? { moved: await this.to(operation, 'granted') } : undefined;
     });
+    if (granted) return granted.moved;
+    // its bucket went to its end meanwhile, and took the key along
+    await ensureKeyGone(platform, objects, key);
+    return this.to(operation, 'waiting');
   }
 
   private async objectsOf({ poolId }: BucketModel): Promise<ObjectStore> {
@@ -142,11 +160,7 @@ export class KeyCarrier {
     if (access?.metadata.uid === operation.subject) return to('mistaken');
     const bucket = await buckets.in(database).findByPk(key.claimUid, { rejectOnEmpty: true });
     const objects = await this.objectsOf(bucket);
-    await objects.ensureAccountGone(key.account);
-    const { accessUid, namespace, secretName } = key;
-    const secret = await platform.find('v1', 'Secret', secretName, namespace);
-    if (secret?.metadata.labels?.[accessLabel] === accessUid)
-      await platform.ensureDeleted('v1', 'Secret', secretName, namespace, secret.metadata.uid);
+    await ensureKeyGone(platform, objects, key);
     await database.transaction(async () => void (await key.destroy()));
     if (bucket.state === 'ready') await admit(database, objects, bucket);
     await announce(database, [{ topic: 'buckets' }]);

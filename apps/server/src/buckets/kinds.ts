@@ -65,7 +65,8 @@ export const granting: Kind<'looking' | 'waiting' | 'admitting' | 'granted' | 'a
     waiting: { words: 'waits for its bucket', to: ['waiting', 'admitting', 'abandoned'], stays: 'wait' },
     // a secret that may not have reached the platform is never used: another one is made
     admitting: { words: 'its account and its secret are made', to: ['granted', 'waiting', 'abandoned'] },
-    granted: { words: 'granted', to: ['abandoned'], stays: 'end' },
+    // its bucket was kept without a claim meanwhile, and is there again
+    granted: { words: 'granted', to: ['looking', 'abandoned'], stays: 'end' },
     abandoned: { words: 'given up: the access is gone', to: [], stays: 'end' },
   },
 };

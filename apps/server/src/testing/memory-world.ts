@@ -38,7 +38,7 @@ const metrics = new Metrics();
 const site = 'quayside';
 
 /** A backend as it is seen over the wire, for the twin to begin as. */
-async function seenBackend(): Promise<BackendView> {
+export async function seenBackend(): Promise<BackendView> {
   const seed = kelpSeed();
   const kelp = await startBackend(seed);
   const access = { name: 'kelp', address: kelp.url, username: seed.user, password: seed.password };
