@@ -3,8 +3,8 @@ import { z } from 'zod';
 import { decisionSchema, sizeTextSchema } from './claims';
 import { nameSchema } from './classes';
 
-/** How a bucket stands: being made, ready, waiting for something, kept without its claim, or being emptied. */
-export const bucketStates = ['making', 'ready', 'waiting', 'stopped', 'kept', 'emptying'] as const;
+/** How a bucket stands: being made, ready, waiting for something, losing its claim, kept without it, or being emptied. */
+export const bucketStates = ['making', 'ready', 'waiting', 'stopped', 'closing', 'kept', 'emptying'] as const;
 
 /** What a bucket claim waits for: its class, how much it may hold, room, or the bucket that it names. */
 export const bucketWaits = ['class', 'limit', 'capacity', 'existing'] as const;

@@ -90,11 +90,7 @@ export async function findForgottenBuckets(database: Database): Promise<string[]
   ].map(idOf);
   const left = (await bucketsLeft(database)).map((b) => b.claim_uid);
   const lost = (await keysLeft(database)).map((k) => k.access_uid);
-  const ended = [
-    ...(await letGo(database, left)),
-    ...(await revoke(database, lost)),
-    ...(await beginLimits(database, undefined)).map(idOf),
-  ];
+  const ended = [...(await letGo(database, left)), ...(await revoke(database, lost))];
   if (begun.length + ended.length > 0) await announce(database, [{ topic: 'buckets' }]);
   return [...begun, ...ended];
 }

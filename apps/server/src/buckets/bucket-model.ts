@@ -32,6 +32,8 @@ export class BucketModel extends Model<InferAttributes<BucketModel>, InferCreati
   declare measuring: Measuring | null;
   /** Nothing can be written: it holds as much as it may. */
   declare shut: CreationOptional<boolean>;
+  /** Its claim is gone. */
+  declare gone: CreationOptional<boolean>;
   /** Who said that it is to be destroyed although it was kept. */
   declare destroyedBy: string | null;
   declare createdAt: CreationOptional<Date>;
@@ -57,6 +59,7 @@ export const buckets = table('buckets', BucketModel, {
   measuredAt: { type: DataTypes.DATE },
   measuring: { type: DataTypes.JSONB },
   shut: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
+  gone: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
   destroyedBy: { type: DataTypes.TEXT },
   createdAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   keptSince: { type: DataTypes.DATE },
@@ -71,6 +74,7 @@ export class BucketKeyModel extends Model<InferAttributes<BucketKeyModel>, Infer
   declare claimUid: string;
   declare account: string;
   declare secretName: string;
+  declare askedAt: CreationOptional<Date>;
   declare grantedAt: Date | null;
 }
 
@@ -81,5 +85,6 @@ export const bucketKeys = table('bucket_keys', BucketKeyModel, {
   claimUid: { type: DataTypes.TEXT, allowNull: false },
   account: { type: DataTypes.TEXT, allowNull: false },
   secretName: { type: DataTypes.TEXT, allowNull: false },
+  askedAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   grantedAt: { type: DataTypes.DATE },
 });

@@ -26,6 +26,11 @@ export const bucketClaim = statement<StoredBucketClaim, [claim: string]>(
    WHERE o.plural = 'bucketclaims' AND o.uid = $1`,
 );
 
+/** Keeps what is known of a claim as it is until the transaction ends. */
+export const holdClaim = statement<object, [claim: string]>(
+  `SELECT 1 FROM platform_objects WHERE plural = 'bucketclaims' AND uid = $1 FOR SHARE`,
+);
+
 /** Begins to make the buckets of claims of our classes; those that wait already are looked at again. Gives the operations. */
 export const beginBuckets = statement<{ id: string }, [claims: readonly string[], driver: string]>(
   `WITH asked AS (
@@ -72,23 +77,25 @@ export const grantAgain = statement<{ id: string }, [namespace: string, claim: s
 
 /** Bucket claims and accesses whose operation was never begun; of classes that came later as well. */
 export const forgottenBuckets = statement<{ uid: string }, [driver: string]>(
-  `SELECT o.uid FROM platform_objects o ${ofOurs} $1 WHERE o.plural = 'bucketclaims' AND NOT o.deleting
+  `SELECT o.uid FROM platform_objects o ${ofOurs} $1 WHERE o.plural = 'bucketclaims' AND (o.body #>> '{status,bucketReady}') IS DISTINCT FROM 'true' AND NOT o.deleting
      AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bucket' AND op.subject = o.uid) LIMIT 500`,
 );
 export const forgottenKeys = statement<{ uid: string }>(
-  `SELECT o.uid FROM platform_objects o WHERE o.plural = 'bucketaccesses' AND NOT o.deleting
+  `SELECT o.uid FROM platform_objects o WHERE o.plural = 'bucketaccesses'
+     AND (o.body #>> '{status,accessGranted}') IS DISTINCT FROM 'true' AND NOT o.deleting
      AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bucket-key' AND op.subject = o.uid) LIMIT 500`,
 );
 
-/** Buckets whose claims are gone, and keys whose accesses are. */
+/** Buckets whose claims are gone, and keys whose accesses are, where the mirror saw that before they were written: lately made ones. */
 export const bucketsLeft = statement<{ claim_uid: string; about: string; namespace: string }>(
   `SELECT b.claim_uid, b.namespace || '/' || b.claim_name AS about, b.namespace FROM buckets b
-   WHERE (b.state NOT IN ('kept', 'emptying') OR (b.state = 'kept' AND b.destroyed_by IS NOT NULL))
+   WHERE NOT b.gone AND b.created_at > now() - interval '1 day'
      AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'bucketclaims' AND o.uid = b.claim_uid) LIMIT 500`,
 );
 export const keysLeft = statement<{ access_uid: string; about: string; namespace: string }>(
   `SELECT k.access_uid, k.namespace || '/' || k.access_name AS about, k.namespace FROM bucket_keys k
-   WHERE NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'bucketaccesses' AND o.uid = k.access_uid) LIMIT 500`,
+   WHERE k.asked_at > now() - interval '1 day'
+     AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'bucketaccesses' AND o.uid = k.access_uid) LIMIT 500`,
 );
 
 const columns = 'INSERT INTO operations (kind, subject, state, holds, namespace, about, person)';
@@ -96,8 +103,9 @@ const aboutClaim = "namespace || '/' || claim_name";
 
 /** Begins to let go of buckets, by their claims; gives the operations that are new. */
 export const beginEnds = statement<{ id: string }, [claims: readonly string[], person: string | undefined]>(
-  `${columns} SELECT 'bucket-end', claim_uid, '${letting.begins}', '${letting.holds}', namespace, ${aboutClaim}, $2
-   FROM buckets WHERE claim_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
+  `WITH left_behind AS (UPDATE buckets SET gone = true WHERE claim_uid = ANY($1) RETURNING claim_uid, namespace, claim_name)
+   ${columns} SELECT 'bucket-end', claim_uid, '${letting.begins}', '${letting.holds}', namespace, ${aboutClaim}, $2
+   FROM left_behind ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
 );
 /** The same of keys, by their accesses. */
 export const beginRevoking = statement<{ id: string }, [accesses: readonly string[]]>(
@@ -106,19 +114,18 @@ export const beginRevoking = statement<{ id: string }, [accesses: readonly strin
 );
 
 const wanted = `o.body #>> '{metadata,annotations,${limitKey}}'`;
-/** Looks at the limits of claims whose bucket is there and that say another one than was seen to; of all such claims, or of some. */
-export const beginLimits = statement<{ id: string }, [claims: readonly string[] | undefined]>(
+/** Looks at the limits of claims whose bucket is there and that say another one than was seen to. */
+export const beginLimits = statement<{ id: string }, [claims: readonly string[]]>(
   `WITH asked AS (
      SELECT b.claim_uid, b.namespace, b.claim_name FROM buckets b JOIN platform_objects o ON o.plural = 'bucketclaims' AND o.uid = b.claim_uid
-     WHERE ($1::text[] IS NULL OR b.claim_uid = ANY($1)) AND b.state = 'ready' AND ${wanted} IS NOT NULL
-       AND ${wanted} IS DISTINCT FROM b.asked LIMIT 500
+     WHERE b.claim_uid = ANY($1) AND b.state = 'ready' AND ${wanted} IS NOT NULL AND ${wanted} IS DISTINCT FROM b.asked
    ), begun AS (
      ${columns} SELECT 'bucket-limit', claim_uid, '${limiting.begins}', '${limiting.holds}', namespace, ${aboutClaim}, NULL FROM asked
      ON CONFLICT (holds, subject) DO NOTHING RETURNING id
    )
    SELECT id FROM begun UNION
    SELECT op.id FROM operations op JOIN asked ON asked.claim_uid = op.subject
-   WHERE op.kind = 'bucket-limit' AND op.state = 'waiting' AND $1::text[] IS NOT NULL`,
+   WHERE op.kind = 'bucket-limit' AND op.state = 'waiting'`,
 );
 
 /** Bucket claims and limits that wait for something that may have changed, in turn. */
@@ -144,7 +151,7 @@ export const takeOver = statement<
   { name: string },
   [claim: string, namespace: string, claimName: string, bucket: string]
 >(
-  `UPDATE buckets SET claim_uid = $1, claim_name = $3, state = 'made', kept_since = NULL
+  `UPDATE buckets SET claim_uid = $1, claim_name = $3, state = 'made', gone = false, kept_since = NULL
    WHERE name = $4 AND namespace = $2 AND state = 'kept' AND destroyed_by IS NULL RETURNING name`,
 );
 
@@ -173,6 +180,7 @@ export interface StoredBucket {
   measured_at: Date | null;
   shut: boolean | null;
   bucket_state: 'held' | 'made' | 'ready' | 'kept' | 'emptying' | null;
+  gone: boolean | null;
   endpoint: string | null;
   kept_since: Date | null;
   operation: string | null;
@@ -183,29 +191,41 @@ export interface StoredBucket {
   decision_id: number | null;
 }
 
-const listed = `SELECT coalesce(o.uid, b.claim_uid) AS uid, coalesce(o.namespace, b.namespace) AS namespace, coalesce(o.name, b.claim_name) AS name,
+const columnsListed = `coalesce(o.uid, b.claim_uid) AS uid, coalesce(o.namespace, b.namespace) AS namespace, coalesce(o.name, b.claim_name) AS name,
      coalesce(o.class_name, b.class_name) AS class_name, o.body, c.body AS class, coalesce(o.created_at, b.created_at) AS created_at,
-     b.pool_id, p.backend_id, b.name AS bucket, b.asked, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.state AS bucket_state, b.endpoint,
-     b.kept_since, op.state AS operation, op.waiting_for, op.stopped, op.error, op.decision_id,
-     (SELECT count(*) FROM bucket_keys k WHERE k.claim_uid = b.claim_uid AND k.granted_at IS NOT NULL) AS keys
-   FROM (SELECT * FROM platform_objects WHERE plural = 'bucketclaims') o FULL JOIN buckets b ON b.claim_uid = o.uid
-   LEFT JOIN pools p ON p.id = b.pool_id
-   LEFT JOIN operations op ON op.kind = 'bucket' AND op.subject = o.uid
+     b.pool_id, p.backend_id, b.name AS bucket, b.asked, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.state AS bucket_state,
+     b.gone, b.endpoint, b.kept_since, op.state AS operation, op.waiting_for, op.stopped, op.error, op.decision_id,
+     (SELECT count(*) FROM bucket_keys k WHERE k.claim_uid = b.claim_uid AND k.granted_at IS NOT NULL) AS keys`;
+/** Everything of those whose uids are named. */
+const joined = `LEFT JOIN platform_objects o ON o.plural = 'bucketclaims' AND o.uid = page.uid
+   LEFT JOIN buckets b ON b.claim_uid = page.uid LEFT JOIN pools p ON p.id = b.pool_id
+   LEFT JOIN operations op ON op.kind = 'bucket' AND op.subject = page.uid
    LEFT JOIN platform_objects c ON c.plural = 'bucketclasses' AND c.name = coalesce(o.class_name, b.class_name)`;
+const seen = (name: string, uid: string) =>
+  `($1::text[] IS NULL OR namespace = ANY($1)) AND ($2::text IS NULL OR namespace = $2)
+     AND ($3::text[] IS NULL OR (namespace, ${name}, ${uid}) > ($3[1], $3[2], $3[3])) ORDER BY namespace, ${name}, ${uid} LIMIT $4`;
 
-/** Bucket claims and kept buckets, by namespace, name and uid, after one of them. */
+/** Bucket claims, and buckets whose claim is gone, by namespace, name and uid, after one of them: a page of each is read, and no more. */
 export const bucketsListed = statement<
   StoredBucket,
   [seen: readonly string[] | null, namespace: string | undefined, after: readonly string[] | null, limit: number]
 >(
-  `SELECT * FROM (${listed}) l
-   WHERE ($1::text[] IS NULL OR namespace = ANY($1)) AND ($2::text IS NULL OR namespace = $2)
-     AND ($3::text[] IS NULL OR (namespace, name, uid) > ($3[1], $3[2], $3[3]))
-   ORDER BY namespace, name, uid LIMIT $4`,
+  `WITH page AS (
+     SELECT * FROM (
+       (SELECT uid, namespace, name FROM platform_objects WHERE plural = 'bucketclaims' AND ${seen('name', 'uid')})
+       UNION ALL
+       (SELECT claim_uid, namespace, claim_name FROM buckets WHERE gone AND ${seen('claim_name', 'claim_uid')})
+     ) known ORDER BY namespace, name, uid LIMIT $4
+   )
+   SELECT ${columnsListed} FROM page ${joined} ORDER BY page.namespace, page.name, page.uid`,
 );
 /** One, by its claim's name: that of a claim that is there before one that is kept. */
 export const bucketNamed = statement<StoredBucket, [namespace: string, name: string]>(
-  `SELECT * FROM (${listed}) l WHERE namespace = $1 AND name = $2 ORDER BY (body IS NULL), created_at DESC LIMIT 1`,
+  `WITH page AS (
+     SELECT uid FROM platform_objects WHERE plural = 'bucketclaims' AND namespace = $1 AND name = $2
+     UNION SELECT claim_uid FROM buckets WHERE gone AND namespace = $1 AND claim_name = $2
+   )
+   SELECT ${columnsListed} FROM page ${joined} ORDER BY (o.uid IS NULL), b.created_at DESC LIMIT 1`,
 );
 
 export interface StoredAccess {

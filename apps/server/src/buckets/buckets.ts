@@ -48,8 +48,12 @@ const sizeOf = (text: string): Bytes => {
   return size.bytes;
 };
 
+/** Its claim is gone, whatever becomes of it. */
+const isLeft = ({ state }: BucketRow): boolean => state === 'closing' || state === 'kept' || state === 'emptying';
+
 function stateOf(b: StoredBucket): BucketRow['state'] {
   if (b.bucket_state === 'kept' || b.bucket_state === 'emptying') return b.bucket_state;
+  if (b.gone) return 'closing';
   if (b.stopped !== null) return 'stopped';
   if (b.operation === 'waiting' || b.operation === null) return 'waiting';
   return b.operation === 'ready' ? 'ready' : 'making';
@@ -185,7 +189,7 @@ export class BucketDesk {
 
   async createKey(sight: Sight, at: At, { name, secretName }: NewKey, person: string): Promise<{ uid: string }> {
     const { bucket } = await getBucket(this.database, sight, at);
-    if (bucket.state === 'kept' || bucket.state === 'emptying')
+    if (isLeft(bucket))
       throw Refusal.inUse('bucket', at.name, 'its claim is gone, and nobody gets a key to it. Nothing was made');
     const made = await this.make(
       'bucketaccesses',
@@ -206,7 +210,7 @@ export class BucketDesk {
   async setLimit(sight: Sight, at: At, limit: string, person: string): Promise<void> {
     const { database } = this;
     const { bucket } = await getBucket(database, sight, at);
-    if (bucket.state === 'kept' || bucket.state === 'emptying') throw Refusal.notFound('bucket claim', at.name);
+    if (isLeft(bucket)) throw Refusal.notFound('bucket claim', at.name);
     if (bucket.written !== null && sizeOf(limit) < bucket.written)
       throw Refusal.invalid(
         'limit',
@@ -239,7 +243,7 @@ export class BucketDesk {
   /** Deletes a bucket's claim. Where that destroys what lies in it, its name has to be said. */
   async deleteBucket(sight: Sight, at: At, confirm: string | undefined, person: string): Promise<void> {
     const { bucket } = await getBucket(this.database, sight, at);
-    if (bucket.state === 'kept' || bucket.state === 'emptying') throw Refusal.notFound('bucket claim', at.name);
+    if (isLeft(bucket)) throw Refusal.notFound('bucket claim', at.name);
     const there = bucket.bucket && (await this.platform.find(bucketApi, 'Bucket', bucket.bucket));
     const destroys = there ? there.spec?.deletionPolicy === 'Delete' : false;
     // never counted is not empty

@@ -202,7 +202,10 @@ export class BucketCarrier {
     if (!bucket) return to('removed');
     const fate = await this.fateOf(bucket);
     if (fate === 'claim-lives') {
-      await database.transaction(async () => void (await resumeBucket(database, bucket.claimUid)));
+      await database.transaction(async () => {
+        await bucket.update({ gone: false });
+        await resumeBucket(database, bucket.claimUid);
+      });
       return to('mistaken');
     }
     const { objects } = await this.at(bucket);

@@ -14,7 +14,7 @@ import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { corePools, livePools } from '../pools/pools';
 import { buckets } from './bucket-model';
-import { bucketClaim } from './buckets.sql';
+import { bucketClaim, holdClaim } from './buckets.sql';
 import { limiting } from './kinds';
 
 /** Lets buckets hold more or less: nothing moves, and only what is promised changes. */
@@ -37,6 +37,8 @@ export class LimitCarrier {
     const to = (state: keyof typeof limiting.states, waitingFor?: string) =>
       advance(database, limiting, operation, state, { waitingFor });
     return database.transaction(async () => {
+      // whoever changes the claim meanwhile waits, and begins anew after this
+      await holdClaim(database, operation.subject);
       const claim = await first(bucketClaim(database, operation.subject));
       const bucket = await buckets.in(database).findByPk(operation.subject);
       if (!claim || bucket?.state !== 'ready') return to('abandoned');

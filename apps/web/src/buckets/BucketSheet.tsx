@@ -216,6 +216,7 @@ export function BucketSheet({ row, close }: { row: BucketRow; close: () => void 
   const mayDestroy = useMay('administrator', 'operator');
   const { mark, words } = stateOf(row);
   const isKept = row.state === 'kept';
+  const isLeft = isKept || row.state === 'closing' || row.state === 'emptying';
   return (
     <Sheet role="region" aria-label={`Bucket ${namespace}/${name}`} sx={{ flex: 1, minHeight: 200, overflow: 'auto' }}>
       <Row gap={2} align="baseline" sx={{ mb: 1 }}>
@@ -223,7 +224,7 @@ export function BucketSheet({ row, close }: { row: BucketRow; close: () => void 
           <Mark kind={mark} /> {namespace}/{name}
         </Typography>
         <Fill>{words}</Fill>
-        {(isKept ? mayDestroy : may && row.state !== 'emptying') && !ending && (
+        {(isKept ? mayDestroy : may && !isLeft) && !ending && (
           <Button onClick={() => setEnding(true)}>{isKept ? 'Destroy it' : 'Delete'}</Button>
         )}
         <Button onClick={close}>Close</Button>
@@ -261,7 +262,7 @@ export function BucketSheet({ row, close }: { row: BucketRow; close: () => void 
                 />
               )}
               {isKept && may && <GiveTo row={row} />}
-              {bucket.bucket !== null && !isKept && row.state !== 'emptying' && <Keys row={row} accesses={accesses} />}
+              {bucket.bucket !== null && !isLeft && <Keys row={row} accesses={accesses} />}
               {decision && <Trace decision={{ ...decision, remedies: [] }} />}
             </>
           )}

@@ -24,6 +24,8 @@ export function stateOf(row: BucketRow): { readonly mark: MarkKind; readonly wor
       return { mark: 'person', words: row.waitsFor ? waitWords[row.waitsFor] : 'waits' };
     case 'stopped':
       return { mark: 'person', words: row.problem ?? 'stopped' };
+    case 'closing':
+      return { mark: 'progress', words: 'its claim is gone: its keys are being taken back' };
     case 'kept':
       return { mark: 'adrift', words: 'kept without a claim' };
     case 'emptying':
