@@ -3,6 +3,7 @@ import { z } from 'zod';
 export const foundKinds = [
   'claim',
   'adrift',
+  'bucket',
   'pod',
   'application',
   'disk',

@@ -1,5 +1,7 @@
 import type { BucketDetail, BucketPage } from '@moorage/contract/buckets';
+import type { Found as LookedUp } from '@moorage/contract/lookup';
 import type { Problem } from '@moorage/contract/problem';
+import type { FindingRow } from '@moorage/contract/findings';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { RunningServer } from '../server';
 import { Caller, eventually, makeWorld, type World } from '../testing/world';
@@ -115,6 +117,14 @@ test('one that fits nowhere says which rule failed, and goes on when there is ro
   await ask('vast', 'logs', '300Ti');
   const { bucket, decision } = await inState('vast', 'waiting');
   expect(bucket.waitsFor).toBe('capacity');
+  await eventually('a finding says so', async () =>
+    (await maren.ok<FindingRow[]>('GET', '/api/findings')).some(
+      (f) =>
+        f.kind === 'buckets-waiting' &&
+        f.subject === 'capacity' &&
+        JSON.stringify(f.facts).includes('tide-gauges/vast'),
+    ),
+  );
   expect(decision!.trace.candidates[0]!.checks.filter((c) => !c.passed).map((c) => c.rule)).toEqual(['subscription']);
   const { version } = (await maren.ok<{ pools: { id: string; version: number }[] }[]>('GET', '/api/backends'))
     .flatMap((b) => b.pools)
@@ -183,6 +193,10 @@ test('what lies in it is counted, against the limit and in its namespace; full, 
   // as if it had been allowed no more than it holds
   await world.rows('UPDATE buckets SET bytes = 3000 WHERE name = $1', [bucket.bucket]);
   await eventually('it is shut', async () => (await detail('small')).bucket.isShut);
+  const full = await eventually('a finding says so', async () =>
+    (await maren.ok<FindingRow[]>('GET', '/api/findings')).find((f) => f.kind === 'buckets-full'),
+  );
+  expect(full.facts).toEqual({ buckets: 1, some: ['tide-gauges/small'] });
   expect(mayWrite()).toBe(false);
   boxOf().delete(bucket.bucket!, 'b');
   await eventually('it is open again', async () => !(await detail('small')).bucket.isShut);
@@ -305,6 +319,20 @@ test('claims and buckets that vanish together are no deletion: nothing is destro
   world.platform.store.delete('bucketclaims', 'tide-gauges', 'precious');
   await inState('precious', 'kept');
   expect(boxOf().get(bucket.bucket!).objects.size).toBe(1);
+});
+
+test('is found by its own name and by the bucket’s, by those who see its namespace', async () => {
+  const { bucket } = await detail('small');
+  const look = (q: string, caller = maren) => caller.ok<LookedUp[]>('GET', `/api/lookup?q=${q}`);
+  expect(await look('small')).toContainEqual({ kind: 'bucket', name: 'small', of: 'tide-gauges', by: null });
+  expect(await look(bucket.uid)).toContainEqual({
+    kind: 'bucket',
+    name: 'small',
+    of: 'tide-gauges',
+    by: bucket.bucket,
+  });
+  const ivo = await new Caller(server.url).signIn('ivo');
+  expect((await look('small', ivo)).filter((f) => f.kind === 'bucket')).toEqual([]);
 });
 
 test('an owner sees the own namespaces’ buckets alone, pages follow one another, and a class in use stays', async () => {

@@ -30,6 +30,7 @@ CREATE TABLE buckets (
 CREATE INDEX buckets_pool ON buckets (pool_id);
 CREATE INDEX buckets_namespace ON buckets (namespace, class_name);
 CREATE INDEX buckets_gone ON buckets (namespace, claim_name, claim_uid) WHERE gone;
+CREATE INDEX buckets_shut ON buckets (namespace, claim_name) WHERE shut;
 CREATE INDEX buckets_made ON buckets (created_at);
 CREATE INDEX buckets_measured ON buckets (measured_at NULLS FIRST) WHERE state IN ('ready', 'kept');
 CREATE TRIGGER buckets_counted AFTER INSERT OR DELETE OR UPDATE OF pool_id, bytes, raw_bytes, backend_iops, backend_throughput

@@ -7,6 +7,7 @@ import { findDefaults } from '../classes/listing';
 import type { Database } from '../database/database';
 import { corePools, livePools, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
+import { bucketFinding, bucketsInNeed } from './buckets.sql';
 import {
   adriftVolumes,
   backendStates,
@@ -144,7 +145,7 @@ async function ofClaims(database: Database): Promise<Finding[]> {
     adriftVolumes(database),
   ]);
   const [classes] = await countClasses(database, provisioner);
-  const found = stuck.map(stuckFinding);
+  const found = [...stuck.map(stuckFinding), ...(await bucketsInNeed(database, null)).map(bucketFinding)];
   if (defaults.length === 0 && (classes?.count ?? 0) > 0) found.push(finding('no-default-class', 'classes', 0));
   if (defaults.length > 1) found.push(finding('two-default-classes', 'classes', defaults.length, { some: defaults }));
   for (const { kind, actual, count, some } of await driftsByKind(database)) {

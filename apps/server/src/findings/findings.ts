@@ -5,6 +5,7 @@ import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
+import { bucketFinding, bucketsInNeed } from './buckets.sql';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { asides, findings } from './finding-model';
@@ -40,7 +41,16 @@ export async function listFindings(database: Database, sight: Sight): Promise<Fi
 
 async function ownFindings(database: Database, sight: Sight): Promise<FindingRow[]> {
   const stuck = await stuckClaims(database, sight.namespaces);
-  return stuck.map((s) => ({ ...stuckFinding(s), facts: factsOf(s), since: s.since.toISOString(), aside: null }));
+  const needs = await bucketsInNeed(database, sight.namespaces);
+  return [
+    ...stuck.map((s) => ({ ...stuckFinding(s), facts: factsOf(s), since: s.since.toISOString(), aside: null })),
+    ...needs.map((n) => ({
+      ...bucketFinding(n),
+      facts: { buckets: n.count, some: n.some },
+      since: n.since.toISOString(),
+      aside: null,
+    })),
+  ];
 }
 
 export async function setAside(

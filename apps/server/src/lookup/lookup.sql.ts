@@ -25,6 +25,9 @@ export const lookFor = statement<
     `SELECT 'adrift' AS kind, v.name, NULL AS of, v.backend_id || '/' || v.volume_id AS by FROM backend_volumes v
        WHERE $4::text[] IS NULL AND (v.name ILIKE $1 OR v.backend_id || '/' || v.volume_id ILIKE $1)
          AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)`,
+    `SELECT 'bucket' AS kind, o.name, o.namespace AS of, CASE WHEN o.name ILIKE $1 THEN NULL ELSE b.name END AS by FROM platform_objects o
+       LEFT JOIN buckets b ON b.claim_uid = o.uid WHERE o.plural = 'bucketclaims'
+         AND (o.namespace || '/' || o.name ILIKE $1 OR o.uid ILIKE $1 OR b.name ILIKE $1) AND ($4::text[] IS NULL OR o.namespace = ANY($4))`,
     `SELECT 'pod' AS kind, o.name, o.namespace AS of, NULL AS by FROM platform_objects o
        WHERE o.plural = 'pods' AND o.name ILIKE $1 AND ($4::text[] IS NULL OR o.namespace = ANY($4))`,
     `SELECT 'application' AS kind, o.name, o.namespace AS of, NULL AS by FROM platform_objects o

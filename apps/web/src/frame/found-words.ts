@@ -3,6 +3,7 @@ import type { Found } from '@moorage/contract/lookup';
 const kindWords: Record<Found['kind'], string> = {
   claim: 'claim',
   adrift: 'held by no claim',
+  bucket: 'bucket',
   pod: 'pod',
   application: 'application',
   disk: 'disk',
@@ -21,6 +22,8 @@ export function placeOf({ kind, name, of, by }: Found): string {
       return `/claims/${of}/${name}`;
     case 'adrift':
       return `/claims/salvage?volume=${encodeURIComponent(by ?? '')}`;
+    case 'bucket':
+      return `/claims/buckets?bucket=${encodeURIComponent(`${of}/${name}`)}`;
     case 'pod':
     case 'application':
       return `/claims?namespace=${of}&q=${q}`;
@@ -42,6 +45,6 @@ export function placeOf({ kind, name, of, by }: Found): string {
 /** What it is, beside its name. */
 export const detailOf = ({ kind, of, by }: Found): string => {
   if (kind === 'disk') return `disk of ${of}, in ${by}: the claims on it`;
-  const at = kind === 'pool' || kind === 'pod' || kind === 'application' ? ` of ${of}` : '';
+  const at = kind === 'pool' || kind === 'bucket' || kind === 'pod' || kind === 'application' ? ` of ${of}` : '';
   return `${kindWords[kind]}${at}${kind === 'claim' && by ? `, ${by.length > 24 ? `…${by.slice(-20)}` : by}` : ''}`;
 };

@@ -1,6 +1,8 @@
+import type { BucketWait } from '@moorage/contract/buckets';
 import type { DriftRow } from '@moorage/contract/drift';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
+import { waitWords } from '../buckets/words';
 import { kindTitles } from '../drift/words';
 import { protocolText } from '../backends/readiness-words';
 import { sizeText } from '@moorage/core/sizes/display';
@@ -11,6 +13,10 @@ export const consequenceWords: Record<Consequence, string> = {
   'time-to-limit': 'Time to a limit',
   waste: 'Waste',
 };
+
+/** One bucket is opened, many are listed. */
+const bucketsPath = (some: readonly string[], count: number): string =>
+  count === 1 && some[0] ? `/claims/buckets?bucket=${encodeURIComponent(some[0])}` : '/claims/buckets';
 
 export interface FindingWords {
   readonly title: string;
@@ -232,6 +238,20 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         detail: `${list('domains').join(', ')} ${list('domains').length === 1 ? 'holds' : 'hold'} more than the others can match; of ${sizeText(number('raw'))} raw.`,
         remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
+      };
+    case 'buckets-waiting':
+      return {
+        title: `${plural(number('buckets'), 'bucket claim waits', 'bucket claims wait')}: ${waitWords[subject as BucketWait] ?? 'for what it names'}`,
+        detail: `${list('some').join(', ')}${number('buckets') > list('some').length ? ' and others' : ''}.`,
+        remedy: 'See what would help',
+        path: bucketsPath(list('some'), number('buckets')),
+      };
+    case 'buckets-full':
+      return {
+        title: `${plural(number('buckets'), 'bucket is', 'buckets are')} full: nothing can be written`,
+        detail: `${list('some').join(', ')}${number('buckets') > list('some').length ? ' and others' : ''}. Until there is less in ${number('buckets') === 1 ? 'it' : 'them'}, or more may be.`,
+        remedy: number('buckets') === 1 ? 'Let it hold more' : 'Let them hold more',
+        path: bucketsPath(list('some'), number('buckets')),
       };
     case 'volumes-endangered':
     case 'volumes-drifted':

@@ -18,6 +18,8 @@ export const findingKinds = {
   'pool-read-only': 'claims-blocked',
   'pool-full': 'claims-blocked',
   'claims-stuck': 'claims-blocked',
+  'buckets-full': 'claims-blocked',
+  'buckets-waiting': 'claims-blocked',
   'export-misses-node': 'claims-blocked',
   'node-unready': 'claims-blocked',
   'platform-lost': 'claims-blocked',
