@@ -138,6 +138,7 @@ test('a key is an account that may use this bucket alone; its secret is on the p
   const { bucket } = await detail('gauge-log');
   const found = await giveKey('gauge-log', 'writer');
   expect(found.endpoint).toBe(world.kelp.url);
+  expect(stored('bucketaccessclasses', 'vast-moorage.example')).toMatchObject({ authenticationType: 'Key' });
   expect(world.kelp.backend.accounts.get(found.accessKeyID)).toEqual({
     ...{ password: found.accessSecretKey, role: 'NoAccess' },
   });

@@ -20,7 +20,7 @@ import { record } from '../logbook/logbook';
 import { findMirrored } from '../mirror/mirrored';
 import { knownVersion, noteChanged, noteMade } from '../mirror/mirror';
 import type { Sight } from '../people/sight';
-import type { PlatformConnector, PlatformObject, Plural } from '../platform/connector';
+import { PlatformProblem, type PlatformConnector, type PlatformObject, type Plural } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { decisions } from '../reservations/decision-model';
 import { onAccesses, onBucketClaims, letGo } from './begin';
@@ -191,6 +191,7 @@ export class BucketDesk {
     const { bucket } = await getBucket(this.database, sight, at);
     if (isLeft(bucket))
       throw Refusal.inUse('bucket', at.name, 'its claim is gone, and nobody gets a key to it. Nothing was made');
+    await this.ensureAccessClass();
     const made = await this.make(
       'bucketaccesses',
       {
@@ -230,6 +231,18 @@ export class BucketDesk {
       return onBucketClaims(database, [changed], []);
     });
     this.carry(begun);
+  }
+
+  /** The class that accesses of ours name: keys, and nothing of other kinds. */
+  private async ensureAccessClass(): Promise<void> {
+    const at = { apiVersion: bucketApi, kind: 'BucketAccessClass', metadata: { name: provisioner } };
+    if (await this.platform.find(at.apiVersion, at.kind, provisioner)) return;
+    try {
+      await this.platform.create({ ...at, driverName: provisioner, authenticationType: 'Key' });
+    } catch (error) {
+      // somebody else was faster
+      if (!(error instanceof PlatformProblem && error.code === 'exists')) throw error;
+    }
   }
 
   async deleteKey(sight: Sight, at: At, access: string, person: string): Promise<void> {

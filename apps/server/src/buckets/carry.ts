@@ -13,6 +13,7 @@ import { announce } from '../live/announce';
 import type { LookAgain, Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance, noteProgress } from '../operations/operations';
+import { BackendProblem } from '../swordfish/connector';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { corePools, livePools } from '../pools/pools';
 import { pools } from '../pools/pool-model';
@@ -240,9 +241,13 @@ export class BucketCarrier {
     const bucket = await this.bucketOf(operation);
     if (!bucket) return advance(database, letting, operation, 'removed');
     const { objects } = await this.at(bucket);
+    let deleted: string | undefined;
     for (let pages = 0; pages < pagesAtOnce; pages++) {
       const page = await objects.fetchObjects(bucket.name);
       if (page && page.keys.length > 0) {
+        if (page.keys[0] === deleted)
+          throw new BackendProblem('nonsense', `it still lists ${deleted}, which it said it had deleted`);
+        deleted = page.keys[0];
         await objects.deleteObjects(bucket.name, page.keys);
         continue;
       }

@@ -23,7 +23,7 @@ export async function measureSome(database: Database, backends: Backends, everyS
     } catch (error) {
       if (!(error instanceof BackendProblem)) throw error;
       // its backend's own finding tells of it; others are counted meanwhile
-      await bucket.update({ measuredAt: new Date() });
+      await bucket.update({ measuredAt: new Date(), measuring: null });
     }
   }
 }
@@ -35,6 +35,8 @@ async function measure(database: Database, objects: ObjectStore, bucket: BucketM
     // gone behind our back: told as holding nothing, and its making looked at by whoever asks for it
     bytes += page?.bytes ?? 0;
     count += page?.keys.length ?? 0;
+    if (!Number.isSafeInteger(bytes))
+      throw new BackendProblem('nonsense', `what it lists of ${bucket.name} is larger than anything that is`);
     after = page?.next;
     if (after === undefined) return note(database, objects, bucket, bytes, count);
   }
