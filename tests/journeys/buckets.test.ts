@@ -42,6 +42,8 @@ test('a bucket is asked for, written and read with its key by an ordinary client
   // where it would land is said before it is asked for
   await browser.go('/claims/buckets');
   await browser.click('New bucket');
+  // the list behind it has a namespace to choose as well
+  await browser.find('[aria-label="New bucket"] form');
   await browser.choose('Namespace', 'tide-gauges');
   await browser.type('Name', 'exports');
   await browser.choose('Bucket class', 'gauge-objects');

@@ -59,7 +59,8 @@ export class Buckets {
       const known = this.all.get(id);
       this.all.set(id, {
         ...{ name: id, ...(value as StoredBucket) },
-        ...{ objects: known?.objects ?? new Map(), uploads: new Map() },
+        objects: known?.objects ?? new Map<string, StoredObject>(),
+        uploads: new Map<string, Upload>(),
       });
     }
     if (kind === 'object') {
