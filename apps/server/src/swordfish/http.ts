@@ -53,6 +53,15 @@ export async function boundedText(response: Answer, timeoutMs: number): Promise<
   return Buffer.concat(chunks).toString('utf8');
 }
 
+/** Why no answer came, as a problem of the backend. */
+export function connectionProblem(error: unknown, address: string, timeoutMs: number): BackendProblem {
+  if ((error as { name?: string }).name === 'TimeoutError')
+    return new BackendProblem('timed-out', `no answer within ${timeoutMs / 1000} s`, { cause: error });
+  const { cause } = error as { cause?: { code?: string; message?: string } };
+  const reason = cause?.code ?? cause?.message ?? (error as Error).message;
+  return new BackendProblem('unreachable', `no connection to ${address} (${reason})`, { cause: error });
+}
+
 function problemCode(status: number, messageId: string): BackendProblemCode {
   if (status === 401 || status === 403) return 'unauthorised';
   if (status === 404) return 'not-found';
@@ -104,11 +113,7 @@ export class BackendHttp {
         dispatcher: this.agent,
       });
     } catch (error) {
-      if ((error as { name?: string }).name === 'TimeoutError')
-        throw new BackendProblem('timed-out', `no answer within ${this.timeoutMs / 1000} s`, { cause: error });
-      const { cause } = error as { cause?: { code?: string; message?: string } };
-      const reason = cause?.code ?? cause?.message ?? (error as Error).message;
-      throw new BackendProblem('unreachable', `no connection to ${this.access.address} (${reason})`, { cause: error });
+      throw connectionProblem(error, this.access.address, this.timeoutMs);
     }
   }
 

@@ -3,7 +3,7 @@ import aws4 from 'aws4';
 import { XMLParser } from 'fast-xml-parser';
 import { fetch } from 'undici';
 import { BackendProblem, type BackendProblemCode } from './connector';
-import { boundedText, type Access } from './http';
+import { boundedText, connectionProblem, type Access } from './http';
 import { agentFor } from './trust';
 
 const parser = new XMLParser({
@@ -92,11 +92,7 @@ export class S3Http {
         dispatcher: this.agent,
       });
     } catch (error) {
-      if ((error as { name?: string }).name === 'TimeoutError')
-        throw new BackendProblem('timed-out', `no answer within ${this.timeoutMs / 1000} s`, { cause: error });
-      const { cause } = error as { cause?: { code?: string; message?: string } };
-      const reason = cause?.code ?? cause?.message ?? (error as Error).message;
-      throw new BackendProblem('unreachable', `no connection to ${this.endpoint} (${reason})`, { cause: error });
+      throw connectionProblem(error, this.endpoint, this.timeoutMs);
     }
     const text = await boundedText(response, this.timeoutMs);
     const read = readXml(text);
