@@ -6,8 +6,8 @@ import { nameSchema } from './classes';
 /** How a bucket stands: being made, ready, waiting for something, losing its claim, kept without it, or being emptied. */
 export const bucketStates = ['making', 'ready', 'waiting', 'stopped', 'closing', 'kept', 'emptying'] as const;
 
-/** What a bucket claim waits for: its class, how much it may hold, room, or the bucket that it names. */
-export const bucketWaits = ['class', 'limit', 'capacity', 'existing'] as const;
+/** What a bucket claim waits for: its class, how much it may hold, room, the bucket that it names, or the driver of somebody else. */
+export const bucketWaits = ['class', 'limit', 'capacity', 'existing', 'other-driver'] as const;
 export type BucketWait = (typeof bucketWaits)[number];
 
 const bucketRowSchema = z.object({

@@ -221,8 +221,13 @@ test('what it may hold is changed here or on the platform: promised at once wher
     world.platform.store.amend('bucketclaims', stored('bucketclaims', 'grows', 'tide-gauges')!, (copy) => {
       copy.metadata.annotations = { 'vast-moorage.example/limit': limit };
     });
+  // its own raw bytes for each are kept, whatever the pool's kind
+  await world.rows(`UPDATE buckets SET raw_bytes = 3 * bytes WHERE name = $1`, [bucket.bucket]);
   onPlatform('2Gi');
   await holds(2 * GiB, null);
+  expect(await world.rows('SELECT raw_bytes AS raw FROM buckets WHERE name = $1', [bucket.bucket])).toEqual([
+    { raw: 6 * GiB },
+  ]);
   // more than the namespace has left: waits, and the bucket stays ready as it is
   await maren.ok('PUT', '/api/namespaces/tide-gauges/limit/logs', { bytes: 4 * GiB });
   onPlatform('30Gi');
@@ -320,6 +325,23 @@ test('claims and buckets that vanish together are no deletion: nothing is destro
   world.platform.store.delete('bucketclaims', 'tide-gauges', 'precious');
   await inState('precious', 'kept');
   expect(boxOf().get(bucket.bucket!).objects.size).toBe(1);
+});
+
+test('one of another driver’s class is left to that, and says so', async () => {
+  world.platform.store.create('bucketclasses', {
+    metadata: { name: 'theirs' },
+    driverName: 'other.example',
+    deletionPolicy: 'Delete',
+  });
+  world.platform.store.create('bucketclaims', {
+    metadata: { name: 'elsewhere', namespace: 'tide-gauges' },
+    spec: { bucketClassName: 'theirs', protocols: ['s3'] },
+  });
+  const { bucket } = await eventually('it is seen', async () => {
+    const { status, data } = await maren.call<BucketDetail>('GET', path('elsewhere'));
+    return status === 200 && data.bucket.waitsFor === 'other-driver' && data;
+  });
+  expect(bucket).toMatchObject({ state: 'waiting', bucket: null });
 });
 
 test('is found by its own name and by the bucket’s, by those who see its namespace', async () => {

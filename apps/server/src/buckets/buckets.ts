@@ -59,6 +59,12 @@ function stateOf(b: StoredBucket): BucketRow['state'] {
   return b.operation === 'ready' ? 'ready' : 'making';
 }
 
+function waitOf(b: StoredBucket): BucketWait | null {
+  if (b.operation === 'waiting') return b.waiting_for as BucketWait;
+  if (b.operation !== null || !b.body) return null;
+  return b.class && b.class.driverName !== provisioner ? 'other-driver' : 'class';
+}
+
 function rowOf(b: StoredBucket): BucketRow {
   const cls = b.class && readBucketClass(b.class).bucketClass;
   const own = b.body?.metadata.annotations?.[limitKey];
@@ -66,8 +72,7 @@ function rowOf(b: StoredBucket): BucketRow {
   return {
     ...{ uid: b.uid, namespace: b.namespace, name: b.name, className: b.class_name },
     ...{ state: stateOf(b), problem: b.error?.detail ?? null },
-    waitsFor:
-      b.operation === 'waiting' ? (b.waiting_for as BucketWait) : b.operation === null && b.body ? 'class' : null,
+    waitsFor: waitOf(b),
     ...{ pool: b.pool_id, backend: b.backend_id, bucket: b.bucket, limit },
     wants:
       b.bucket_state === 'ready' && own !== undefined && own !== b.asked

@@ -23,7 +23,7 @@ import { eventually } from '../testing/world';
 import { findForgottenBuckets, onAccesses, onBucketClaims } from './begin';
 import { BucketCarrier } from './carry';
 import { bucketKeys, buckets } from './bucket-model';
-import { KeyCarrier } from './keys';
+import { admit, KeyCarrier } from './keys';
 import { LimitCarrier } from './limit';
 
 /** Buckets between a platform and a backend in memory, carried by hand, so that many ways to fail are tried. */
@@ -196,6 +196,32 @@ test('however often answers are lost and servers die, a claim has one bucket and
   });
   await fc.assert(property, { numRuns: 14 });
 }, 300_000);
+
+test('a policy that was written from an older look, after a newer one, is put right by whoever wrote it', async () => {
+  const { carry, backend, end } = await open([], [], 'Delete');
+  try {
+    await carry();
+    await carry();
+    const { objects } = backend;
+    const bucket = (await buckets.in(database).findOne({ where: { state: 'ready' } }))!;
+    const write = objects.ensureAdmitted;
+    let late = true;
+    objects.ensureAdmitted = async (name, accounts) => {
+      if (late) {
+        late = false;
+        // while this is on its way another key is given and let in
+        const other = { accessUid: 'other', accessName: 'other', account: 'key-other', secretName: 'other-secret' };
+        await bucketKeys.in(database).create({ ...other, namespace, claimUid: bucket.claimUid });
+        await admit(database, objects, bucket);
+      }
+      await write(name, accounts);
+    };
+    await admit(database, objects, bucket);
+    expect(objects.buckets.get(bucket.name)!.admitted.map((a) => a.account)).toContain('key-other');
+  } finally {
+    await end();
+  }
+});
 
 test('deleted at any moment, nothing is left but what was there before', async () => {
   const property = fc.asyncProperty(fates, deaths, fc.integer({ min: 1, max: 9 }), async (calls, dying, steps) => {

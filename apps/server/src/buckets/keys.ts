@@ -10,7 +10,7 @@ import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { pools } from '../pools/pool-model';
-import type { ObjectStore } from '../swordfish/object-store';
+import type { Admitted, ObjectStore } from '../swordfish/object-store';
 import { bucketKeys, buckets, type BucketKeyModel, type BucketModel } from './bucket-model';
 import { granting, revoking } from './kinds';
 
@@ -18,16 +18,26 @@ import { granting, revoking } from './kinds';
 const accessLabel = `${provisioner}/access`;
 const region = 'us-east-1';
 
-/** The accounts of a bucket, and what each may do now. */
-export async function admit(database: Database, objects: ObjectStore, bucket: BucketModel): Promise<void> {
-  const keys = await bucketKeys
-    .in(database)
-    .findAll({ where: { claimUid: bucket.claimUid }, order: [['account', 'ASC']], limit: 1000 });
-  const may = bucket.shut ? ('shrink' as const) : ('write' as const);
-  await objects.ensureAdmitted(
-    bucket.name,
-    keys.map(({ account }) => ({ account, may })),
-  );
+/** Who may use a bucket now, and to do what. */
+async function admittedTo(database: Database, claimUid: string): Promise<readonly Admitted[]> {
+  const bucket = await buckets.in(database).findByPk(claimUid);
+  const keys = await bucketKeys.in(database).findAll({ where: { claimUid }, order: [['account', 'ASC']], limit: 1000 });
+  const may = bucket?.shut ? ('shrink' as const) : ('write' as const);
+  return keys.map(({ account }) => ({ account, may }));
+}
+
+/**
+ * Lets a bucket's accounts in, and nobody else. Others may write its policy at the same moment, from an older look: whoever wrote
+ * it last looks again afterwards, until what was written is what stands.
+ */
+export async function admit(database: Database, objects: ObjectStore, { claimUid, name }: BucketModel): Promise<void> {
+  let told: string | undefined;
+  for (;;) {
+    const admitted = await admittedTo(database, claimUid);
+    if (JSON.stringify(admitted) === told) return;
+    await objects.ensureAdmitted(name, admitted);
+    told = JSON.stringify(admitted);
+  }
 }
 
 /** Takes the account of a key away, and its secret where it is the one that was made for it. */

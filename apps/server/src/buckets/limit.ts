@@ -1,6 +1,5 @@
 import { limitKey, limitOf, readBucketClass } from '@moorage/core/buckets/bucket-class';
 import { chooseBucketPool } from '@moorage/core/buckets/choose';
-import { footprintFactor } from '@moorage/core/pools/pool';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { provisionedSize } from '@moorage/core/sizes/provisioned';
 import { usedInNamespaces } from '../binder/choose.sql';
@@ -71,8 +70,9 @@ export class LimitCarrier {
           return undefined;
         }
       }
-      const factor = footprintFactor(pool, 1);
-      await bucket.update({ asked, bytes, rawBytes: Math.ceil(bytes * factor) });
+      // as many raw bytes for each as when its pool was chosen
+      const rawBytes = Math.ceil((bytes * bucket.rawBytes) / bucket.bytes);
+      await bucket.update({ asked, bytes, rawBytes });
       await announce(database, [
         { topic: 'buckets' },
         { topic: 'pools', subject: bucket.poolId },

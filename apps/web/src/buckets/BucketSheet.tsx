@@ -255,12 +255,15 @@ export function BucketSheet({ row, close }: { row: BucketRow; close: () => void 
                 </Row>
               )}
               {bucket.waitsFor === 'capacity' && decision && <WhyNowhere trace={decision.trace} />}
-              {may && (row.state === 'ready' || row.state === 'waiting') && row.waitsFor !== 'existing' && (
-                <Limit
-                  row={row}
-                  propose={bucket.waitsFor === 'capacity' && decision ? mostNow(decision.trace) : undefined}
-                />
-              )}
+              {may &&
+                (row.state === 'ready' || row.state === 'waiting') &&
+                row.waitsFor !== 'existing' &&
+                row.waitsFor !== 'other-driver' && (
+                  <Limit
+                    row={row}
+                    propose={bucket.waitsFor === 'capacity' && decision ? mostNow(decision.trace) : undefined}
+                  />
+                )}
               {isKept && may && <GiveTo row={row} />}
               {bucket.bucket !== null && !isLeft && <Keys row={row} accesses={accesses} />}
               {decision && <Trace decision={{ ...decision, remedies: [] }} />}

@@ -7,6 +7,7 @@ export const waitWords: Readonly<Record<BucketWait, string>> = {
   limit: 'nobody says how much it may hold',
   capacity: 'no pool of its class takes it',
   existing: 'the kept bucket that it names is not to be had',
+  'other-driver': 'made by the driver of its class, not by us',
 };
 
 /** How a bucket stands, as a mark and in words. */
@@ -21,7 +22,11 @@ export function stateOf(row: BucketRow): { readonly mark: MarkKind; readonly wor
         ? { mark: 'progress', words: 'is being made' }
         : { mark: 'degraded', words: `tried again: ${row.problem}` };
     case 'waiting':
-      return { mark: 'person', words: row.waitsFor ? waitWords[row.waitsFor] : 'waits' };
+      return {
+        // nobody here has to do anything about what others make
+        mark: row.waitsFor === 'other-driver' ? 'waiting' : 'person',
+        words: row.waitsFor ? waitWords[row.waitsFor] : 'waits',
+      };
     case 'stopped':
       return { mark: 'person', words: row.problem ?? 'stopped' };
     case 'closing':
@@ -50,7 +55,11 @@ export function totalsSentence(rows: readonly BucketRow[]): string {
   if (rows.length === 0) return 'Nobody asked for a bucket yet.';
   const placed = rows.filter((r) => r.pool !== null);
   const of = (state: BucketRow['state']) => rows.filter((r) => r.state === state).length;
-  const [waiting, kept, shut] = [of('waiting') + of('stopped'), of('kept'), rows.filter((r) => r.isShut).length];
+  const [waiting, kept, shut] = [
+    of('waiting') + of('stopped') - rows.filter((r) => r.waitsFor === 'other-driver').length,
+    of('kept'),
+    rows.filter((r) => r.isShut).length,
+  ];
   const rest = [
     waiting > 0 && `${waiting} ${waiting === 1 ? 'waits' : 'wait'}`,
     shut > 0 && `${shut} ${shut === 1 ? 'is' : 'are'} full`,
