@@ -59,7 +59,7 @@ export class BucketCarrier {
       tells: () => ({ topic: 'buckets' }),
       steps: { closing: (o) => this.close(o), emptying: (o) => this.empty(o) },
     };
-    return [made, let_] as unknown as Work[];
+    return [made, let_] as Work[];
   }
 
   private advance = (operation: Operation, to: keyof typeof making.states, waitingFor?: string, decisionId?: number) =>

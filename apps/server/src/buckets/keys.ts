@@ -75,7 +75,7 @@ export class KeyCarrier {
       tells: () => ({ topic: 'buckets' }),
       steps: { revoking: (o) => this.revoke(o) },
     };
-    return [given, taken] as unknown as Work[];
+    return [given, taken] as Work[];
   }
 
   private to = (operation: Operation, state: keyof typeof granting.states) =>

@@ -32,7 +32,7 @@ async function measure(database: Database, objects: ObjectStore, bucket: BucketM
   let { after, bytes, objects: count } = bucket.measuring ?? { after: undefined, bytes: 0, objects: 0 };
   for (let pages = 0; pages < pagesAtOnce; pages++) {
     const page = await objects.fetchObjects(bucket.name, after);
-    // gone behind our back: told as holding nothing, and its making looked at by whoever asks for it
+    // one that is gone from its backend holds nothing
     bytes += page?.bytes ?? 0;
     count += page?.keys.length ?? 0;
     if (!Number.isSafeInteger(bytes))

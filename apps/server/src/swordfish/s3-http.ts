@@ -57,6 +57,7 @@ export class S3Http {
     this.agent = agentFor(access.trust);
   }
 
+  /** Ends its connections; what is left of them ends by itself. Never fails. */
   close = (): Promise<void> => this.agent.close().catch(() => undefined);
 
   /** One call; gives what the XML of its answer says. */

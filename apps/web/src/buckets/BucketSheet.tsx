@@ -127,7 +127,9 @@ function End({ row, close }: { row: BucketRow; close: () => void }) {
     void refresh('buckets', 'namespaces');
     close();
     return {
-      text: isKept ? `The bucket of ${namespace}/${name} is being emptied.` : `${namespace}/${name} is deleted.`,
+      text: isKept
+        ? `The bucket of ${namespace}/${name} is being emptied.`
+        : `The claim ${namespace}/${name} is deleted.`,
     };
   });
   return (
