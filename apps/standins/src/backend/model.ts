@@ -28,6 +28,8 @@ export class Backend extends Volumes {
   readonly clients: Clients;
   /** Names and passwords that may sign in, and whether they may change things. */
   readonly accounts = new Map<string, Account>();
+  /** While it is so, copies stay as far as they have come. */
+  holdsResync = false;
   private ticking?: NodeJS.Timeout;
 
   constructor(seed: BackendSeed, journal: Journal) {
@@ -248,7 +250,8 @@ export class Backend extends Volumes {
     const busy = [...this.volumes.values()].flatMap((volume) =>
       volume.copies.filter((c) => c.state === 'Synchronizing').map((copy) => ({ volume, copy })),
     );
-    const share = (this.seed.resyncRate * tickMs) / 1000 / Math.max(1, busy.length + this.poolWork.size);
+    const rate = this.holdsResync ? 0 : this.seed.resyncRate;
+    const share = (rate * tickMs) / 1000 / Math.max(1, busy.length + this.poolWork.size);
     for (const { volume, copy } of busy) {
       copy.left = Math.max(0, copy.left - share);
       if (copy.left > 0) continue;

@@ -12,8 +12,12 @@ import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
 import { makeTheme } from '../theme/theme';
 
-// the whole page in the place of a sentence helps nobody
-configure({ getElementError: (message) => new Error(message ?? 'not found') });
+configure({
+  // the whole page in the place of a sentence helps nobody
+  getElementError: (message) => new Error(message ?? 'not found'),
+  // a machine that is busy with other tests takes seconds for what takes a tenth of one alone
+  asyncUtilTimeout: 30_000,
+});
 
 /** What the server is asked: the endpoint, the parts of its path, its query and its body. */
 export interface Asked {
