@@ -115,10 +115,19 @@ export const keptPlanSchema = z.object({
 });
 export type KeptPlan = z.infer<typeof keptPlanSchema>;
 
-/** A plan for many claims: which pool each is to go to. Used when such a claim comes, and its rules still pass. */
+/**
+ * A plan for many claims: which pool each is to go to, and which disks its copies where we place them (a witness last). Used when
+ * such a claim comes, and its rules still pass.
+ */
 export const plannedPlacesSchema = z.object({
   places: z
-    .array(z.object({ namespace: nameSchema, claim: nameSchema, pool: z.string() }))
+
+    .array(
+      z.object({
+        ...{ namespace: nameSchema, claim: nameSchema, pool: z.string() },
+        disks: z.array(z.string().min(1).max(200)).max(16).default([]),
+      }),
+    )
     .min(1)
     .max(5_000, 'A plan takes 5,000 claims at most. Keep it in parts.'),
 });

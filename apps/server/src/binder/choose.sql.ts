@@ -34,8 +34,8 @@ export interface StoredClaim {
   /** Whether the class is open to all namespaces, and whether this one was granted it. */
   open: boolean;
   granted: boolean;
-  /** The pool that a plan for many claims chose for this one. */
-  planned: string | null;
+  /** Where a plan for many claims puts this one: the pool, and the disks of its copies there. */
+  planned: { pool: string; disks: string[] } | null;
   limits: { class_name: string; bytes: number }[];
   /** Persistent volumes that the platform may bind to it. */
   beforehand: PlatformObject[];
@@ -47,7 +47,7 @@ const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.bo
       FROM (SELECT * FROM moorings WHERE class_name = o.class_name ORDER BY rank, pool_id LIMIT 1000) m) AS moorings,
      coalesce((SELECT open FROM class_access a WHERE a.class_name = o.class_name), true) AS open,
      EXISTS (SELECT 1 FROM grants g WHERE g.class_name = o.class_name AND g.namespace = o.namespace) AS granted,
-     (SELECT pool_id FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
+     (SELECT jsonb_build_object('pool', pool_id, 'disks', disks) FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
      (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'bytes', bytes)), '[]')
       FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits,
      (SELECT coalesce(jsonb_agg(v.body), '[]') FROM (

@@ -84,8 +84,9 @@ async function chooseUnderLocks(
 
   const tuned = tunedClass(storageClass, input.claim.tuned);
   const { second, offsite } = decision;
+  const kept = claim.planned?.pool === decision.winner ? claim.planned : undefined;
   const places = [
-    placesOf(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node),
+    placesOf(input, { pool: decision.winner, provisioned: decision.provisioned! }, tuned, node, kept?.disks),
     ...(second ? [placesOf(input, second, tuned)] : []),
     ...(offsite ? [placesOf(input, offsite, offsiteClass(tuned))] : []),
   ].flat();

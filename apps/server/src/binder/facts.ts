@@ -74,6 +74,6 @@ export async function factsFor(
     pools: corePools(live),
     quotas,
     ...(!claim.open && { granted: claim.granted }),
-    ...(claim.planned !== null && { planned: claim.planned }),
+    ...(claim.planned !== null && { planned: claim.planned.pool }),
   };
 }

@@ -64,23 +64,25 @@ function placedCopies(
   at: { readonly pool: string; readonly provisioned: number },
   storageClass: StorageClass,
   node: string | undefined,
+  planned: readonly string[] | undefined,
 ): readonly PlacedCopy[] {
   const pool = input.pools.get(at.pool)!;
   if (!promisableDisks(pool)) return [];
-  const placed = placeOnPool(pool, storageClass, at.provisioned, node);
+  const placed = placeOnPool(pool, storageClass, at.provisioned, node, planned);
   // the rule about disk room passed for this very state
   if (!placed) throw new Error(`copies cannot be placed on ${pool.id} although every rule passed`);
   return placed;
 }
 
-/** The places of the copies on one pool, as they are written down. */
+/** The places of the copies on one pool, as they are written down: on the disks that a plan kept, where they can be had. */
 export const placesOf = (
   input: PlacementInput,
   at: { readonly pool: string; readonly provisioned: number },
   storageClass: StorageClass,
   node?: string,
+  planned?: readonly string[],
 ) =>
-  placedCopies(input, at, storageClass, node).map(({ disk, node: on, domain, role }) => ({
+  placedCopies(input, at, storageClass, node, planned).map(({ disk, node: on, domain, role }) => ({
     ...{ pool_id: at.pool, disk, node: on, domain, role },
     bytes: role === 'data' ? at.provisioned : 0,
   }));

@@ -16,6 +16,7 @@ import { up as drift } from './migration-0012-drift';
 import { up as claimsListed } from './migration-0013-claims-listed';
 import { up as tunings } from './migration-0014-tunings';
 import { up as buckets } from './migration-0015-buckets';
+import { up as plannedDisks } from './migration-0016-planned-disks';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -34,6 +35,7 @@ export const migrations = [
   { name: '0013-claims-listed', up: claimsListed },
   { name: '0014-tunings', up: tunings },
   { name: '0015-buckets', up: buckets },
+  { name: '0016-planned-disks', up: plannedDisks },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

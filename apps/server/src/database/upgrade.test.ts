@@ -80,6 +80,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'backends.cap': (i) => (i === 0 ? 1000 : null),
   'reservations.state': (i) => ['held', 'made', 'bound'][i],
   'reservations.pool_id': () => 'id-2',
+  'buckets.state': (i) => ['held', 'ready', 'kept'][i],
   'reservation_copies.role': () => 'data',
   'further_copies.mode': () => 'synchronous',
   'further_copies.pool_id': () => 'id-2',
@@ -126,7 +127,7 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
 }
 
 /** Tables in an order in which each comes after those that it refers to. */
-const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations', 'rounds'];
+const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations', 'rounds', 'buckets'];
 
 /** Puts rows into every table, whichever there are. */
 async function fill(database: Database): Promise<void> {

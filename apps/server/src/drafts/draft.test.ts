@@ -1,7 +1,8 @@
 import type { ClassRow } from '@moorage/contract/classes';
+import { disksOf, type Inventory } from '@moorage/contract/inventory';
 import type { Applied, DraftedChange, KeptPlan, MooringRow } from '@moorage/contract/moorings';
 import type { RunningServer } from '../server';
-import { Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;
@@ -218,6 +219,36 @@ test('two drafts of one class take turns: one stands, the other is told of it', 
   );
   expect(answers.map((a) => a.applied).sort()).toEqual([0, 1]);
   expect(answers.find((a) => a.applied === 0)!.conflicts[0]).toMatchObject({ index: 0, person: 'maren' });
+});
+
+test('copies lie on the disks that a kept plan names; where one is not to be had they are placed as without a plan', async () => {
+  await moorClass(maren, 'on-disks', ['kelp-nvme'], { copies: 2 });
+  const inventory = disksOf(await maren.ok<Inventory>('GET', '/api/backends/kelp/inventory'));
+  const own = inventory.filter((d) => d.owner === 'kelp-nvme');
+  const disksOn = async (name: string) => {
+    await maren.ok('POST', '/api/claims', aClaim(name, 'on-disks', { size: '5Gi' }));
+    const { claim } = await maren.inState(name, 'bound');
+    const copies = await world.rows<{ disk: string }>(
+      `SELECT disk FROM reservation_copies WHERE claim_uid = '${claim.uid}' ORDER BY disk`,
+    );
+    return copies.map((c) => c.disk);
+  };
+  const byItself = await disksOn('by-itself');
+  // the last of each node that has another one: not what would be chosen
+  const nodes = [...new Set(own.map((d) => d.node))];
+  const kept = nodes
+    .map((node) => own.filter((d) => d.node === node).at(-1)!.id)
+    .filter((id) => !byItself.includes(id))
+    .slice(-2);
+  await maren.ok('POST', '/api/planned-places', {
+    places: [
+      { namespace: 'tide-gauges', claim: 'as-kept', pool: 'kelp-nvme', disks: kept },
+      { namespace: 'tide-gauges', claim: 'disk-gone', pool: 'kelp-nvme', disks: [kept[0]!, 'eui.gone'] },
+    ],
+  });
+  expect(await disksOn('as-kept')).toEqual(kept.toSorted());
+  const [one, other] = await disksOn('disk-gone');
+  expect(own.some((d) => d.id === one) && own.some((d) => d.id === other)).toBe(true);
 });
 
 test('a kept plan decides where a claim goes, as long as every rule passes there', async () => {

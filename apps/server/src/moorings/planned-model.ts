@@ -6,6 +6,8 @@ class PlannedPlaceModel extends Model<InferAttributes<PlannedPlaceModel>, InferC
   declare namespace: string;
   declare claimName: string;
   declare poolId: string;
+  /** Disks of its copies there, a witness last. */
+  declare disks: CreationOptional<string[]>;
   declare person: string;
   declare at: CreationOptional<Date>;
   /** Places that were kept together. */
@@ -16,6 +18,7 @@ export const plannedPlaces = table('planned_places', PlannedPlaceModel, {
   namespace: { type: DataTypes.TEXT, primaryKey: true },
   claimName: { type: DataTypes.TEXT, primaryKey: true },
   poolId: { type: DataTypes.TEXT, allowNull: false },
+  disks: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
   person: { type: DataTypes.TEXT, allowNull: false },
   at: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   plan: { type: DataTypes.TEXT, allowNull: false },

@@ -12,10 +12,11 @@ export const keptPlans = statement<Omit<KeptPlan, 'at'> & { at: Date }, [namespa
 
 /** Keeps the places of a plan, in the place of those that claims had before. There may be tens of thousands. */
 export const keepPlaces = statement<object, [places: string, person: string, plan: string]>(
-  `INSERT INTO planned_places (namespace, claim_name, pool_id, person, plan)
-   SELECT namespace, claim, pool, $2, $3 FROM jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text, pool text)
+  `INSERT INTO planned_places (namespace, claim_name, pool_id, disks, person, plan)
+   SELECT namespace, claim, pool, disks, $2, $3
+   FROM jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text, pool text, disks text[])
    ON CONFLICT (namespace, claim_name) DO UPDATE
-     SET pool_id = excluded.pool_id, person = excluded.person, plan = excluded.plan, at = now()`,
+     SET pool_id = excluded.pool_id, disks = excluded.disks, person = excluded.person, plan = excluded.plan, at = now()`,
 );
 
 /** Lets a plan go; gives what it held. */

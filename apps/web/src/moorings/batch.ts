@@ -20,8 +20,13 @@ export const claimNames = ({ application, template, replicas }: BatchLine): stri
 export interface BatchAnswer {
   readonly alone: Summary;
   readonly planned: Summary;
-  /** Where each claim goes by the plan. */
-  readonly places: readonly { readonly namespace: string; readonly claim: string; readonly pool: string }[];
+  /** Where each claim goes by the plan, with the disks of its copies where we place them. */
+  readonly places: readonly {
+    readonly namespace: string;
+    readonly claim: string;
+    readonly pool: string;
+    readonly disks: readonly string[];
+  }[];
   readonly refused: readonly string[];
 }
 
@@ -78,7 +83,7 @@ export function fit(state: PlacementState, lines: readonly BatchLine[], watching
   return {
     alone: summary(fitOneByOne(prepared.pools, claims), sizes),
     planned: summary(planned, sizes),
-    places: [...planned.placed].map(([id, pool]) => ({ ...named.get(id)!, pool })),
+    places: [...planned.placed].map(([id, pool]) => ({ ...named.get(id)!, pool, disks: planned.disks.get(id) ?? [] })),
     refused: planned.refused,
   };
 }

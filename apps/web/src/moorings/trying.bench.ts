@@ -1,6 +1,6 @@
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { meanValues, type Station } from '@moorage/core/performance/queueing';
-import { seeded } from '@moorage/core/placement/instances';
+import { seeded } from '@moorage/core/placement/seeded';
 import { aPoolState, aState, type PoolState } from './testing';
 import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
 

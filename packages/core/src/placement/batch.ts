@@ -1,21 +1,27 @@
 import type { StorageClass } from '../classes/storage-class';
+import { offsiteClass } from '../classes/elsewhere';
 import { withVolume, type Taking } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
+import { disksOf } from '../replicas/on-pool';
+import { kindsOf, quotaKey, type Kind, type QuotaUse } from './berth';
 import { decide } from './decide';
-import { Harbour, kindsOf, makeRoom, mostTries, quotaKey, type QuotaUse } from './harbour';
+import { Harbour, makeRoom, mostTries } from './harbour';
+import { improve, type Item } from './improve';
 import { Offers } from './offer';
+import { pricesFor, worthOf, type Prices } from './prices';
 import type { BatchClaim } from './request';
-import { offsiteClass } from '../classes/elsewhere';
+import { seeded } from './seeded';
 
-export interface Fitted {
-  /** Pool of each claim that fits, by the claim's id. */
+/** Where claims go, by their ids: the pool of each, and the disks of its copies where we place them (a witness last). */
+export interface Plan {
   readonly placed: ReadonlyMap<string, string>;
+  readonly disks: ReadonlyMap<string, readonly string[]>;
+}
+
+export interface Fitted extends Plan {
   readonly refused: readonly string[];
-  /** Provisioned bytes that were placed, and those placed before the first refusal. */
+  /** Provisioned bytes that were placed. */
   readonly bytes: number;
-  readonly bytesBeforeRefusal: number;
-  /** Times that a claim gave its place to a later one and went elsewhere. */
-  readonly moves: number;
 }
 
 /** Tells how far a plan has come, and may be told to stop. */
@@ -24,8 +30,16 @@ export interface Watching {
   readonly stopped: boolean;
 }
 
-function place(state: Map<string, Pool>, id: string, taking: Taking, cls: StorageClass): void {
-  const pool = withVolume(state.get(id)!, taking, cls);
+const noPlan: Plan = { placed: new Map(), disks: new Map() };
+
+function place(
+  state: Map<string, Pool>,
+  id: string,
+  taking: Taking,
+  cls: StorageClass,
+  planned?: readonly string[],
+): void {
+  const pool = withVolume(state.get(id)!, taking, cls, planned);
   state.set(id, pool);
   // a cap over the backend is felt by its other pools
   if (pool.backendCap)
@@ -37,18 +51,21 @@ function place(state: Map<string, Pool>, id: string, taking: Taking, cls: Storag
 export function fitOneByOne(
   pools: ReadonlyMap<string, Pool>,
   claims: readonly BatchClaim[],
-  plan: ReadonlyMap<string, string> = new Map(),
-): Fitted & { readonly sizes: ReadonlyMap<string, number> } {
+  plan: Plan = noPlan,
+): Fitted & {
+  /** Provisioned bytes placed before the first refusal. */
+  readonly bytesBeforeRefusal: number;
+} {
   const state = new Map(pools);
   const offers = new Offers();
   const used: QuotaUse = new Map();
   const placed = new Map<string, string>();
-  const sizes = new Map<string, number>();
+  const disks = new Map<string, readonly string[]>();
   const refused: string[] = [];
   let [bytes, before] = [0, 0];
   for (const claim of claims) {
     const quotas = claim.input.quotas.map((q) => ({ ...q, used: q.used + (used.get(quotaKey(q.scope, claim)) ?? 0) }));
-    const decision = decide({ ...claim.input, quotas, pools: state, offers, planned: plan.get(claim.id) });
+    const decision = decide({ ...claim.input, quotas, pools: state, offers, planned: plan.placed.get(claim.id) });
     const { winner, provisioned, backendIops, backendThroughput } = decision;
     if (winner === undefined) {
       refused.push(claim.id);
@@ -59,7 +76,8 @@ export function fitOneByOne(
       backendIops: backendIops!,
       backendThroughput: backendThroughput!,
     };
-    place(state, winner, taking, claim.input.storageClass);
+    const kept = winner === plan.placed.get(claim.id) ? plan.disks.get(claim.id) : undefined;
+    place(state, winner, taking, claim.input.storageClass, kept);
     const { second, offsite } = decision;
     if (second) place(state, second.pool, second, claim.input.storageClass);
     if (offsite) place(state, offsite.pool, offsite, offsiteClass(claim.input.storageClass));
@@ -68,77 +86,97 @@ export function fitOneByOne(
       used.set(key, (used.get(key) ?? 0) + provisioned!);
     }
     placed.set(claim.id, winner);
-    sizes.set(claim.id, provisioned!);
+    if (kept) disks.set(claim.id, kept);
     bytes += provisioned!;
     if (refused.length === 0) before += provisioned!;
   }
-  return { placed, refused, bytes, bytesBeforeRefusal: before, moves: 0, sizes };
+  return { placed, disks, refused, bytes, bytesBeforeRefusal: before };
 }
 
+/** Rounds at most in which a plan that leaves claims out is taken apart and laid anew. */
+const mostRounds = 2_000;
+
 /**
- * Fits a batch as a whole: each claim is placed where most is left for those that come after, whatever its class's strategy;
- * when one does not fit, others of the batch make room along chains of moves. What is placed before the first refusal is never
- * less than one by one.
+ * Fits a batch as a whole: all of it where that can be found, and otherwise most bytes (docs/calculations.md, Fitting a batch).
+ * First each claim in turn is placed where most is left for those that come after, whatever its class's strategy, and others of the
+ * batch make room along chains of moves; a plan that leaves claims out is then taken apart in places and laid anew, and so is
+ * one begun with the claims whose bytes are worth most at the prices of what is scarce. Of those and of what would come by itself,
+ * the one that is preferred. The same batch has the same plan.
  */
-export function fitBatch(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[], watching?: Watching): Fitted {
+export function fitBatch(
+  pools: ReadonlyMap<string, Pool>,
+  claims: readonly BatchClaim[],
+  watching?: Watching,
+  rounds = mostRounds,
+): Fitted {
+  const alone = fitOneByOne(pools, claims);
   // a copy elsewhere ties two pools together, which chains of moves do not follow
-  if (claims.some(({ input: { storageClass: c } }) => c.secondCopy || c.offsite)) return fitOneByOne(pools, claims);
+  if (claims.some(({ input: { storageClass: c } }) => c.secondCopy || c.offsite)) return alone;
   const list = [...pools.values()];
-  const harbour = new Harbour(list);
   const kinds = kindsOf(list, claims);
-  const refused: string[] = [];
-  let moves = 0;
-  for (const [i, claim] of claims.entries()) {
-    if (watching?.stopped) break;
-    if (i % 50 === 0) watching?.progress(i, claims.length);
-    const tries = { left: refused.length === 0 ? mostTries.before : mostTries.after };
-    const made = makeRoom(harbour, claim.id, kinds[i]!, 3, tries, []);
-    if (made === undefined) refused.push(claim.id);
-    else moves += made;
+  const items = claims.map(({ id }, i): Item => ({ id, kind: kinds[i]! }));
+  const told = (before: number) => (done: number) => {
+    if (done % 50 === 0) watching?.progress(before + done, items.length + 2 * rounds);
+    return watching?.stopped !== true;
+  };
+  const laid = (harbour: Harbour, first: readonly Item[], before: number, prices?: Prices): Fitted => {
+    const random = seeded(items.length);
+    const goesOn = told(before);
+    improve(harbour, first, { random, rounds, goesOn, ...(prices && { prices }) });
+    const plan = planOf(harbour, claims);
+    // where pools keep our copies, how far one goes for a class and where copies fit depends on who came before
+    return list.some((p) => p.redundancy.kind === 'spread') ? fitOneByOne(pools, claims, plan) : plan;
+  };
+  const inTurn = new Harbour(list, kinds);
+  const planned = laid(inTurn, takeTurns(inTurn, items, told(0)), items.length);
+  if (planned.refused.length === 0) return planned;
+  const priced = new Harbour(list, kinds);
+  const prices = pricesFor(priced.roomLeft(), countsOf(kinds));
+  const byWorth = [...items].sort((a, b) => worthOf(b.kind, prices) - worthOf(a.kind, prices));
+  const waiting = byWorth.filter(({ id, kind }) => {
+    const berth = priced.cheapest(kind, prices, () => false);
+    if (berth) priced.take(id, kind, berth);
+    return !berth;
+  });
+  return [planned, laid(priced, waiting, items.length + rounds, prices)].reduce(preferred, alone);
+}
+
+/** Bytes that a plan may place less than another, in parts of them, where it places more claims. */
+const worthMoreClaims = 0.005;
+
+function preferred(a: Fitted, b: Fitted): Fitted {
+  const [less, more] = a.bytes < b.bytes ? [a, b] : [b, a];
+  return less.bytes >= more.bytes * (1 - worthMoreClaims) && less.placed.size > more.placed.size ? less : more;
+}
+
+function countsOf(kinds: readonly Kind[]): Map<Kind, number> {
+  const counts = new Map<Kind, number>();
+  for (const kind of kinds) counts.set(kind, (counts.get(kind) ?? 0) + 1);
+  return counts;
+}
+
+/** Each in its turn, with others making room for it; gives those that find none. */
+function takeTurns(harbour: Harbour, items: readonly Item[], goesOn: (done: number) => boolean): Item[] {
+  const waiting: Item[] = [];
+  for (const [i, item] of items.entries()) {
+    if (!goesOn(i)) return [...waiting, ...items.slice(i)];
+    const tries = { left: waiting.length === 0 ? mostTries.before : mostTries.after };
+    if (!makeRoom(harbour, item.id, item.kind, 3, tries, [])) waiting.push(item);
   }
+  return waiting;
+}
+
+function planOf(harbour: Harbour, claims: readonly BatchClaim[]): Fitted {
   const placed = new Map<string, string>();
-  const bytesOf = new Map<string, number>();
+  const disks = new Map<string, readonly string[]>();
+  let bytes = 0;
   harbour.lying.forEach((there, pool) => {
-    for (const [kind, ids] of there)
-      for (const { id } of ids) {
+    for (const [kind, lying] of there)
+      for (const { id, copies } of lying) {
         placed.set(id, harbour.names[pool]!);
-        bytesOf.set(id, kind.berths.find((b) => b.pool === pool)!.provisioned);
+        if (copies.length > 0) disks.set(id, disksOf(copies));
+        bytes += kind.berths.find((b) => b.pool === pool)!.provisioned;
       }
   });
-  const firstRefused = claims.findIndex((c) => !placed.has(c.id));
-  const sum = (some: readonly BatchClaim[]) => some.reduce((total, c) => total + (bytesOf.get(c.id) ?? 0), 0);
-  const planned: Fitted = {
-    placed,
-    refused,
-    bytes: sum(claims),
-    bytesBeforeRefusal: sum(firstRefused < 0 ? claims : claims.slice(0, firstRefused)),
-    moves,
-  };
-  const alone = fitOneByOne(pools, claims);
-  const kept = asItWillCome(pools, claims, planned);
-  return alone.bytesBeforeRefusal > kept.bytesBeforeRefusal ? alone : kept;
-}
-
-/**
- * The plan as it will be carried out: claims come one after the other, and each is decided with its place in the plan. Where
- * copies lie on disks, the order in which they come makes a difference, and a place that is not had then is not promised.
- */
-function asItWillCome(pools: ReadonlyMap<string, Pool>, claims: readonly BatchClaim[], planned: Fitted): Fitted {
-  if (![...pools.values()].some((p) => p.redundancy.kind === 'spread' && p.redundancy.disks)) return planned;
-  const come = fitOneByOne(
-    pools,
-    claims.filter((c) => planned.placed.has(c.id)),
-    planned.placed,
-  );
-  if (come.refused.length === 0 && come.bytes >= planned.bytes)
-    return { ...come, refused: planned.refused, moves: planned.moves, bytesBeforeRefusal: planned.bytesBeforeRefusal };
-  const firstRefused = claims.findIndex((c) => !come.placed.has(c.id));
-  const bytesOf = (c: BatchClaim) => come.sizes.get(c.id) ?? 0;
-  const early = firstRefused < 0 ? claims : claims.slice(0, firstRefused);
-  return {
-    ...come,
-    refused: claims.filter((c) => !come.placed.has(c.id)).map((c) => c.id),
-    bytesBeforeRefusal: early.reduce((sum, c) => sum + bytesOf(c), 0),
-    moves: planned.moves,
-  };
+  return { placed, disks, bytes, refused: claims.filter((c) => !placed.has(c.id)).map((c) => c.id) };
 }

@@ -71,11 +71,11 @@ export interface FurtherCopy {
 }
 
 /**
- * How good a pool is under `spread`. First come pools that after this volume still take as many of the largest volumes as
- * before, since a small volume that fills a remainder takes nothing from large ones; among them the remainder it fills best.
- * Then those with most headroom, its bytes counted in places for the largest volumes. Plain headroom ends with every pool
- * holding a remainder too small for the large ones: over random sites it placed 94 % of what is possible before the first
- * refusal, this 98 % (`npm run bench placing`).
+ * How good a pool is under `spread`: its headroom, bytes counted in places for the largest volume usually asked, since plain
+ * headroom ends with every pool holding a remainder too small for the large ones. A pool that after this volume takes as many of
+ * the largest as before gains on the others, the more the better the volume fills a remainder: a small one there takes nothing from
+ * large ones. It gains no more than that, so that small pools are not full while large ones are empty, and what has no other place
+ * finds one. The weights are those that placed most before the first refusal over seven kinds of sites (`npm run bench placing`).
  */
 export function spreadScore(of: {
   /** Provisioned bytes left before the volume, of how many in all; its own, and those of the largest volume usually asked. */
@@ -90,7 +90,7 @@ export function spreadScore(of: {
   const { left, whole, provisioned, largest, ratesLeft, headroom } = of;
   const after = left - provisioned;
   const places = Math.floor(after / largest);
-  if (Math.floor(left / largest) === places) return 2 + 0.1 * headroom - (0.2 * (after % largest)) / largest;
+  if (Math.floor(left / largest) === places) return 0.6 + 1.5 * headroom - (0.2 * (after % largest)) / largest;
   return Math.min((places * largest) / whole, ratesLeft) + 0.05 * headroom;
 }
 

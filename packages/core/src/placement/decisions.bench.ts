@@ -3,7 +3,7 @@ import type { Pool } from '../pools/pool-state';
 import { bytes, GiB, TiB, gibibytes } from '../sizes/bytes';
 import { decide } from './decide';
 import type { Mooring, PlacementInput } from './request';
-import { seeded } from './instances';
+import { seeded } from './seeded';
 import { aClaim, aClass, aPool, moored } from './testing';
 
 /**

@@ -1,43 +1,15 @@
-import { subscriptionCeiling } from '../capacity/thin';
-import type { StorageClass } from '../classes/storage-class';
-import { iopsLimit, throughputLimit } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
-import { tunedClass } from '../classes/allowance';
+import { iopsLimit, throughputLimit } from '../pools/pool';
 import { placeOnPool, promisableDisks, withCopies } from '../replicas/on-pool';
 import type { PlacedCopy } from '../replicas/place';
+import type { Berth, Kind, QuotaUse } from './berth';
 import { spreadScore } from './decide';
-import { Offers } from './offer';
-import type { BatchClaim, PlacementInput, Quota } from './request';
-import { passesAll, ruleContext } from './rules';
-
-export type QuotaUse = Map<string, number>;
-export const quotaKey = (scope: Quota['scope'], { input }: BatchClaim): string =>
-  scope === 'namespace' ? input.claim.namespace : `${input.claim.namespace}/${input.storageClass.name}`;
-
-/** One way to place a kind of claim: what it takes of the pool, and up to where the pool goes for its class. */
-interface Berth {
-  readonly pool: number;
-  readonly provisioned: number;
-  readonly raw: number;
-  readonly rawCeiling: number;
-  readonly iops: number;
-  readonly throughput: number;
-  /** Copies that find disks of their own there; 0 where the backend places data itself. */
-  readonly copies: number;
-}
+import { costOf, type Prices, type Rooms } from './prices';
 
 /** One claim that lies on a pool, with the disks of its copies. */
-interface Lying {
+export interface Lying {
   readonly id: string;
   readonly copies: readonly PlacedCopy[];
-}
-
-/** Claims that are the same to every rule: any of them may stand for another. */
-interface Kind {
-  readonly berths: readonly Berth[];
-  readonly size: number;
-  readonly storageClass: StorageClass;
-  readonly quotas: readonly { readonly key: string; readonly limit: number }[];
 }
 
 /** Room on the disk with most of it in each failure domain of a pool, where we place copies. */
@@ -63,8 +35,13 @@ export class Harbour {
   /** By pool, room on the disk with most of it in each failure domain: what decides whether copies fit. */
   private readonly rooms: Map<string, number>[];
   private readonly pools: Pool[];
+  /** Raw bytes up to which each pool goes for the kind that it goes farthest for. */
+  private readonly ceilings: number[];
 
-  constructor(pools: readonly Pool[]) {
+  constructor(pools: readonly Pool[], kinds: Iterable<Kind>) {
+    this.ceilings = pools.map(() => 0);
+    for (const { berths } of kinds)
+      for (const b of berths) this.ceilings[b.pool] = Math.max(this.ceilings[b.pool]!, b.rawCeiling);
     this.pools = [...pools];
     this.rooms = pools.map(roomsOf);
     this.names = pools.map((p) => p.id);
@@ -132,6 +109,38 @@ export class Harbour {
     return best;
   }
 
+  /** What each pool still has for new volumes. */
+  roomLeft(): Rooms {
+    const within = (limit: number, promised: number) => (limit > 0 ? limit - promised : Infinity);
+    return {
+      raw: this.pools.map((p, i) =>
+        Math.min(this.ceilings[i]! - this.raw[i]!, (p.allotment ?? Infinity) - this.taken[i]!),
+      ),
+      iops: this.pools.map((p, i) => within(iopsLimit(p), this.iops[i]!)),
+      throughput: this.pools.map((p, i) => within(throughputLimit(p), this.throughput[i]!)),
+    };
+  }
+
+  /** The berth that costs least at these prices, of those that are not overlooked. */
+  cheapest(kind: Kind, prices: Prices, overlooks: () => boolean): Berth | undefined {
+    return this.least(kind, overlooks, (berth) => costOf(berth, prices));
+  }
+
+  /** The berth whose pool has least left after it, of those that are not overlooked. */
+  tightest(kind: Kind, overlooks: () => boolean): Berth | undefined {
+    return this.least(kind, overlooks, ({ pool, raw, rawCeiling }) => rawCeiling - this.raw[pool]! - raw);
+  }
+
+  private least(kind: Kind, overlooks: () => boolean, of: (berth: Berth) => number): Berth | undefined {
+    let [best, least]: [Berth | undefined, number] = [undefined, Infinity];
+    for (const berth of kind.berths) {
+      if (overlooks() || !this.fits(kind, berth)) continue;
+      const so = of(berth);
+      if (so < least) [best, least] = [berth, so];
+    }
+    return best;
+  }
+
   private change(kind: Kind, berth: Berth, sign: 1 | -1): void {
     const { pool: i, provisioned } = berth;
     this.raw[i]! += sign * berth.raw;
@@ -175,7 +184,7 @@ export const mostTries = { before: 20_000, after: 300 };
 
 /**
  * Makes room for a claim along a chain of at most `depth` moves: somebody leaves a pool of the claim for another of their own,
- * where in turn room may be made. Gives the number of moves; on failure everything is as it was.
+ * where in turn room may be made. On failure everything is as it was.
  */
 export function makeRoom(
   harbour: Harbour,
@@ -184,13 +193,13 @@ export function makeRoom(
   depth: number,
   tries: { left: number },
   barred: readonly number[],
-): number | undefined {
+): boolean {
   const free = harbour.best(kind);
   if (free) {
     harbour.take(id, kind, free);
-    return 0;
+    return true;
   }
-  if (depth === 0) return undefined;
+  if (depth === 0) return false;
   for (const berth of kind.berths) {
     if (barred.includes(berth.pool)) continue;
     // who leaves should free enough and no more than needed: the nearest in size first, too small ones last
@@ -199,60 +208,16 @@ export function makeRoom(
       return Number(x < 0) - Number(y < 0) || Math.abs(x) - Math.abs(y);
     });
     for (const other of others) {
-      if (--tries.left < 0) return undefined;
+      if (--tries.left < 0) return false;
       const from = other.berths.find((b) => b.pool === berth.pool)!;
       const leaver = harbour.leave(other, from);
       if (harbour.fits(kind, berth)) {
         harbour.take(id, kind, berth);
-        const moves = makeRoom(harbour, leaver.id, other, depth - 1, tries, [...barred, berth.pool]);
-        if (moves !== undefined) return moves + 1;
+        if (makeRoom(harbour, leaver.id, other, depth - 1, tries, [...barred, berth.pool])) return true;
         harbour.leave(kind, berth);
       }
       harbour.take(leaver.id, other, from, leaver.copies);
     }
   }
-  return undefined;
-}
-
-export function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): Kind[] {
-  const index = new Map(pools.map((p, i) => [p.id, i]));
-  const byId = new Map(pools.map((p) => [p.id, p]));
-  const offers = new Offers();
-  const known = new Map<string, Kind>();
-  return claims.map((claim) => {
-    const { claim: asked, storageClass, moorings, quotas, granted } = claim.input;
-    const key = JSON.stringify([storageClass.name, asked, granted, quotas.map((q) => [q.scope, q.limit, q.used])]);
-    const so = known.get(key);
-    if (so) return so;
-    const input: PlacementInput = { ...claim.input, pools: byId, offers };
-    const berths = [...moorings]
-      .sort((a, b) => a.order - b.order || (a.pool < b.pool ? -1 : 1))
-      .flatMap((mooring): Berth[] => {
-        const pool = byId.get(mooring.pool);
-        const context = pool && ruleContext(input, pool, mooring);
-        // limits only get tighter: what is refused now is refused for good
-        if (!context || !passesAll(context)) return [];
-        const { offer, provisioned, backendIops, backendThroughput } = context;
-        const { footprintFactor } = offer;
-        return [
-          {
-            pool: index.get(pool.id)!,
-            provisioned,
-            raw: Math.ceil(provisioned * footprintFactor),
-            rawCeiling: Math.floor(subscriptionCeiling(offer.thin) * footprintFactor),
-            iops: backendIops,
-            throughput: backendThroughput,
-            copies: pool.redundancy.kind === 'spread' && pool.redundancy.disks ? storageClass.copies : 0,
-          },
-        ];
-      });
-    const kind: Kind = {
-      berths,
-      size: asked.size,
-      storageClass: tunedClass(storageClass, asked.tuned),
-      quotas: quotas.map((q) => ({ key: quotaKey(q.scope, claim), limit: q.limit - q.used })),
-    };
-    known.set(key, kind);
-    return kind;
-  });
+  return false;
 }

@@ -1,18 +1,8 @@
 import { bytes, GiB, gibibytes } from '../sizes/bytes';
 import type { Pool } from '../pools/pool-state';
 import type { BatchClaim } from './request';
+import { seeded } from './seeded';
 import { aClaim, aClass, aPool, moored } from './testing';
-
-/** A small generator of its own (mulberry32), so that every run has the same input. */
-export function seeded(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
-  };
-}
 
 export interface Instance {
   readonly pools: ReadonlyMap<string, Pool>;
@@ -68,11 +58,3 @@ export function anInstance(seed: number, poolCount: number, claimCount: number):
   });
   return { pools: new Map(pools.map((p) => [p.id, p])), claims };
 }
-
-/** Pools and claims of the instances that are measured. */
-export const instanceSizes = [
-  [20, 500],
-  [50, 1500],
-  [100, 3000],
-  [200, 5000],
-] as const;

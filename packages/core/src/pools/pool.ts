@@ -109,12 +109,15 @@ export interface Taking {
   readonly backendThroughput: number;
 }
 
-/** The pool after a volume was placed, its copies on their disks: what a batch or a trial run carries forward. */
-export function withVolume(pool: Pool, taking: Taking, cls: StorageClass): Pool {
+/**
+ * The pool after a volume was placed, its copies on their disks, on those a plan names where it does: what a batch or a trial
+ * run carries forward.
+ */
+export function withVolume(pool: Pool, taking: Taking, cls: StorageClass, planned?: readonly string[]): Pool {
   const { provisioned, backendIops, backendThroughput } = taking;
   // negative when a volume leaves: it gives back what it took
   const raw = Math.sign(provisioned) * Math.ceil(Math.abs(provisioned) * footprintFactor(pool, cls.copies));
-  const copies = provisioned > 0 ? placeOnPool(pool, cls, provisioned) : undefined;
+  const copies = provisioned > 0 ? placeOnPool(pool, cls, provisioned, undefined, planned) : undefined;
   return {
     ...(copies ? withCopies(pool, copies, provisioned) : pool),
     subscribedRaw: pool.subscribedRaw + raw,

@@ -13,15 +13,45 @@ export function promisableDisks(pool: Pool): readonly ReplicaDisk[] | undefined 
 /** What a class asks of where its copies lie. */
 export type CopyDemands = Pick<StorageClass, 'copies' | 'pinnedNodes' | 'witness' | 'locality'>;
 
-/** Where the copies of one volume go on a pool (docs/calculations.md, Copies); undefined where we place none, or where they do not fit. */
+/** The disks that copies lie on, a witness last: what a plan keeps of them. */
+export const disksOf = (copies: readonly PlacedCopy[]): string[] =>
+  [...copies.filter((c) => c.role === 'data'), ...copies.filter((c) => c.role === 'witness')].map((c) => c.disk);
+
+/** The copies on the disks that a plan names, as long as all of them can still be had there. */
+function asPlanned(
+  disks: readonly ReplicaDisk[],
+  cls: CopyDemands,
+  size: number,
+  planned: readonly string[],
+): readonly PlacedCopy[] | undefined {
+  if (planned.length !== cls.copies + (cls.witness ? 1 : 0)) return undefined;
+  const found = planned.map((id) => disks.find((d) => d.id === id));
+  const copies: PlacedCopy[] = [];
+  for (const [i, disk] of found.entries()) {
+    if (!disk?.usable || copies.some((c) => c.domain === disk.domain)) return undefined;
+    const isData = i < cls.copies;
+    if (isData && disk.capacity - disk.used < size) return undefined;
+    if (isData && cls.pinnedNodes.length > 0 && !cls.pinnedNodes.includes(disk.node)) return undefined;
+    copies.push({ domain: disk.domain, node: disk.node, disk: disk.id, role: isData ? 'data' : 'witness' });
+  }
+  return copies;
+}
+
+/**
+ * Where the copies of one volume go on a pool (docs/calculations.md, Copies); undefined where we place none, or where they do not
+ * fit. On the disks that a plan names, where it does and they can be had; a class that wants a copy beside its first pod comes first.
+ */
 export function placeOnPool(
   pool: Pool,
   cls: CopyDemands,
   size: number,
   firstNode?: string,
+  planned?: readonly string[],
 ): readonly PlacedCopy[] | undefined {
   const disks = promisableDisks(pool);
   if (!disks) return undefined;
+  const kept = planned && asPlanned(disks, cls, size, planned);
+  if (kept && (!cls.locality || firstNode === undefined || kept.some((c) => c.node === firstNode))) return kept;
   const placed = placeCopies(disks, {
     copies: cls.copies,
     size,

@@ -1,4 +1,4 @@
-import { seeded } from '../placement/instances';
+import { seeded } from '../placement/seeded';
 import { GiB, TiB } from '../sizes/bytes';
 import { carve, type Share } from './carve';
 
