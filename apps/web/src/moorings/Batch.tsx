@@ -24,6 +24,7 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { KeptPlans } from './KeptPlans';
+import { batchSentence } from './batch-words';
 import type { BatchAnswer, BatchLine, Summary } from './batch';
 import { Column, Fill, Row, Sheet } from '../parts/layout';
 
@@ -169,7 +170,7 @@ function Fitting({ state }: { state: PlacementState }) {
       ))}
     </TextField>
   );
-  const better = answer && answer.planned.claims > answer.alone.claims;
+  const better = answer && (answer.planned.claims > answer.alone.claims || answer.planned.bytes > answer.alone.bytes);
   return (
     <Column gap={2}>
       <Sheet sx={{ display: 'flex', flexDirection: 'column', gap: 1.25 }}>
@@ -208,11 +209,7 @@ function Fitting({ state }: { state: PlacementState }) {
           </Row>
           <Row gap={2} align="center" sx={{ pt: 1.5 }}>
             <Typography variant="body2" sx={{ flex: 1 }}>
-              {better
-                ? `The plan fits ${answer.planned.claims - answer.alone.claims} claims more, by leaving room for those that have fewer pools to go to.`
-                : answer.planned.claims === answer.planned.of
-                  ? 'All of them fit either way. A kept plan still holds their places against each other.'
-                  : `No plan fits more. ${answer.refused.length} stay without a pool, the first of them ${answer.refused[0]}.`}
+              {batchSentence(answer)}
             </Typography>
             <Button
               variant={better ? 'contained' : 'outlined'}
