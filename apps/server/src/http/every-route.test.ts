@@ -196,6 +196,13 @@ test('what a node may mount is looked at, and an address let in and taken away',
     ),
   );
   const params = { id: 'gneiss', address: '10.40.10.33' };
+  await eventually('its pools are known', async () =>
+    (await ask<BackendRow[]>('listBackends')).some((b) => b.pools.some((p) => p.id === 'gneiss-shared')),
+  );
+  await moorClass(ada, 'files', ['gneiss-shared'], { copies: 1 });
+  await ada.ok('POST', '/api/claims', aClaim('tiles', 'files', { size: '10Gi', modes: ['ReadWriteMany'] }));
+  await ada.inState('tiles', 'bound');
+  await ask('getShare', { params: { namespace: 'tide-gauges', name: 'tiles' } });
   await ask('allowClient', { params });
   await ask('disallowClient', { params });
 });

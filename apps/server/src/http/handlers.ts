@@ -40,6 +40,7 @@ import { Sight } from '../people/sight';
 import { placementState } from '../placement/placement';
 import { changePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
+import { useOfShare } from '../readiness/share';
 import { Refusal } from '../refusals/refusal';
 import { changeBackend, changeCredentials, registerBackend, removeBackend } from '../registration/registration';
 import { beginReshape, undoReshape } from '../reshapes/begin';
@@ -221,6 +222,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     planTuning: ({ params, body, person }) => planTuning(database, site, Sight.of(person), claimAt(params), body),
     tuneClaim: ({ params, body, person }) =>
       tuneClaim(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),
+    getShare: ({ params, person }) => useOfShare(database, Sight.of(person), claimAt(params)),
     getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),
     keepVolume: ({ params, person }) => keepVolume(database, acts, Sight.of(person), claimAt(params), person.name),

@@ -7,7 +7,7 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const touched: Record<Topic, readonly Concept[]> = {
-  backends: ['backends', 'salvage', 'placement', 'line', 'inventory', 'readiness', 'growth', 'round'],
+  backends: ['backends', 'salvage', 'placement', 'line', 'inventory', 'readiness', 'share', 'growth', 'round'],
   pools: ['backends', 'placement', 'growth', 'round'],
   classes: ['classes', 'placement', 'grants', 'growth', 'round'],
   moorings: ['placement', 'classes', 'plans'],
@@ -20,6 +20,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'drift',
     'deletion',
     'proof',
+    'share',
     'tuning',
     'plan',
     'round',

@@ -1,9 +1,7 @@
-import { Box, Button, Paper, Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
+import { Box, Paper, Table, TableBody, TableCell, TableRow, Typography } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { Readiness as ReadinessData } from '@moorage/contract/readiness';
-import { ask } from '../api/client';
 import { useReadiness } from '../api/cluster-queries';
-import { refresh } from '../api/queries';
 import { useInAddress } from '../frame/address';
 import { Mark, MarkedWord } from '../marks/Mark';
 import { Copyable } from '../parts/Copyable';
@@ -11,8 +9,8 @@ import { cellKey, Matrix } from '../parts/Matrix';
 import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
-import { useAct } from '../parts/useAct';
 import { addressesOf, checkFact, checkRemedy, checkTitles, shortFailure, type Check } from './readiness-words';
+import { LetIn } from './LetIn';
 import { isRangeable } from './ranges-words';
 import { Ranges } from './Ranges';
 import { Row, Sheet } from '../parts/layout';
@@ -35,31 +33,11 @@ function Remedy({ check, cell, stay }: { check: Check; cell: Cell; stay: () => v
   if (may && check.check === 'export')
     return addressesOf(check)
       .filter(isRangeable)
-      .map((address) => <LetIn key={address} address={address} cell={cell} stay={stay} />);
+      .map((address) => <LetIn key={address} address={address} {...cell} begun={stay} />);
   return (
     <Typography variant="body2" sx={{ mt: 0.5, color: check.state === 'failed' ? 'error.main' : 'warning.main' }}>
       {remedy}
     </Typography>
-  );
-}
-
-function LetIn({ address, cell: { node, backend }, stay }: { address: string; cell: Cell; stay: () => void }) {
-  const params = { id: backend, address };
-  const letIn = useAct(async () => {
-    stay();
-    await ask('allowClient', { params });
-    await refresh('readiness');
-    return {
-      text: `${backend} exports to ${node} (${address}/32) as well.`,
-      undo: () => ask('disallowClient', { params }).then(() => refresh('readiness')),
-    };
-  });
-  return (
-    <Box sx={{ mt: 0.5 }}>
-      <Button size="small" variant="outlined" disabled={letIn.isPending} onClick={() => letIn.mutate(undefined)}>
-        Export to {address}/32 as well
-      </Button>
-    </Box>
   );
 }
 

@@ -17,6 +17,7 @@ import { claimSentence, standing } from './words';
 import { Deletion, KeepVolume } from './Deletion';
 import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
+import { Share } from './Share';
 import { Timeline } from './Timeline';
 import { Trace } from './Trace';
 import { Tune, useRateAllowances } from './Tune';
@@ -109,6 +110,7 @@ function Body({ detail }: { detail: Detail }) {
       {doing === 'tuning' && <Tune claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
       {claim.volumeName !== null && <DriftOf claim={claim.uid} />}
+      <Share claim={claim} />
       {mayMatch && <Candidates claim={claim} />}
       {stuck && last && (
         <Sheet>

@@ -12,6 +12,7 @@ import { deletionPlanSchema } from '../deletion';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
 import { proofSchema } from '../proof';
+import { shareUseSchema } from '../shares';
 import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
 import { tuningAnswerSchema, tuningRequestSchema } from '../tuning';
 import { claiming, mebibyte, reading, type Endpoint } from './endpoint';
@@ -111,6 +112,13 @@ export const claimsEndpoints = {
     summary: 'What both worlds say of a claim, when each was last seen, and every check made',
     allowed: reading,
     response: proofSchema,
+  },
+  getShare: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/share',
+    summary: 'Which pods on which nodes read and write the share of a claim now, and whom its backend shuts out',
+    allowed: reading,
+    response: shareUseSchema,
   },
   planTuning: {
     method: 'post',
