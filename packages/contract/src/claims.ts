@@ -239,6 +239,28 @@ export const claimDetailSchema = z.object({
 });
 export type ClaimDetail = z.infer<typeof claimDetailSchema>;
 
+/** What the platform itself says of a claim and of its pods, the first first; it forgets after a while. */
+export const claimSayingsSchema = z.object({
+  sayings: z.array(
+    z.object({
+      of: z.enum(['claim', 'pod']),
+      name: z.string(),
+      isWarning: z.boolean(),
+      reason: z.string(),
+      message: z.string(),
+      first: z.string(),
+      last: z.string(),
+      count: z.int(),
+      by: z.string(),
+    }),
+  ),
+  /** Why the platform could not be asked; null when it answered. */
+  problem: z.string().nullable(),
+  /** The driver that a class of others names, and on how many nodes it is; null where the class is ours or not there. */
+  driver: z.object({ name: z.string(), nodes: z.int() }).nullable(),
+});
+export type ClaimSayings = z.infer<typeof claimSayingsSchema>;
+
 /** One link of a Line: a thing with its name in the platform and its identifier in the backend. */
 export const linkSchema = z.object({
   kind: z.enum(['namespace', 'application', 'pod', 'claim', 'volume', 'class', 'pool', 'backend', 'copy']),

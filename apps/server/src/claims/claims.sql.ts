@@ -192,6 +192,13 @@ export const podsOf = statement<
    ORDER BY p.name LIMIT 20`,
 );
 
+/** The driver that a class names, and on how many nodes of the platform it is. */
+export const driverOf = statement<{ driver: string; nodes: number }, [className: string]>(
+  `SELECT c.body ->> 'provisioner' AS driver, (SELECT count(*)::int FROM platform_objects n WHERE n.plural = 'csinodes'
+     AND n.body #> '{spec,drivers}' @> jsonb_build_array(jsonb_build_object('name', c.body ->> 'provisioner'))) AS nodes
+   FROM platform_objects c WHERE c.plural = 'storageclasses' AND c.name = $1 AND c.body ->> 'provisioner' IS NOT NULL LIMIT 1`,
+);
+
 /** How many other pods an owner has. */
 export const otherPodsOf = statement<{ count: number }, [namespace: string, owner: string, but: readonly string[]]>(
   `SELECT count(*) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = $1

@@ -131,6 +131,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listNamespaces');
   await ask('lookUp', { query: { q: 'route' } });
   await ask('getProof', at);
+  await ask('getClaimSayings', at);
   await ask('planDeletion', at);
   await ask('keepVolume', at);
   await ask('deleteClaim', { ...at, query: { confirm: 'one' } });

@@ -9,6 +9,7 @@ import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inv
 import { createClaim, deleteClaim, getClaim, listClaims } from '../claims/claims';
 import { planDeletionOf } from '../claims/deletion';
 import { keepVolume } from '../claims/keep';
+import { sayingsOf } from '../claims/sayings';
 import { exportClaims } from '../claims/export';
 import { changeClass } from '../classes/change';
 import { createClass, deleteClass, makeDefault } from '../classes/classes';
@@ -222,6 +223,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     planTuning: ({ params, body, person }) => planTuning(database, site, Sight.of(person), claimAt(params), body),
     tuneClaim: ({ params, body, person }) =>
       tuneClaim(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),
+    getClaimSayings: ({ params, person }) => sayingsOf(database, platform, Sight.of(person), claimAt(params)),
     getShare: ({ params, person }) => useOfShare(database, Sight.of(person), claimAt(params)),
     getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),

@@ -56,6 +56,18 @@ export interface PlatformEvent {
   readonly object: PlatformObject;
 }
 
+/** What the platform itself did about an object, or says of it; repeated ones are one, with how often and until when. */
+export interface Saying {
+  readonly isWarning: boolean;
+  readonly reason: string;
+  readonly message: string;
+  readonly first: string;
+  readonly last: string;
+  readonly count: number;
+  /** The component that says it. */
+  readonly by: string;
+}
+
 export type PlatformProblemCode =
   | 'unreachable'
   | 'not-found'
@@ -97,6 +109,8 @@ export interface PlatformConnector {
   ): Promise<void>;
   create(object: PlatformObject): Promise<PlatformObject>;
   find(apiVersion: string, kind: string, name: string, namespace?: string): Promise<PlatformObject | undefined>;
+  /** What the platform says of an object of a namespace, at most a hundred of its events; it forgets them after a while. */
+  sayingsOf(namespace: string, of: { kind: string; name: string; uid?: string }): Promise<Saying[]>;
   mergePatch(object: PlatformObject): Promise<PlatformObject>;
   /** Merges what stands as the status of a claim, and nothing else of it; `conflict` when a version is named that is no longer its own. */
   patchClaimStatus(claim: PlatformObject): Promise<PlatformObject>;

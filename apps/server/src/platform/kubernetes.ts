@@ -8,6 +8,7 @@ import {
   type PlatformObject,
   type PlatformProblemCode,
   type Plural,
+  type Saying,
 } from './connector';
 
 const bucketGroup = { group: 'objectstorage.k8s.io', version: 'v1alpha1' } as const;
@@ -74,6 +75,12 @@ function problemOf(error: unknown): PlatformProblem {
   const causes = (body.details?.causes ?? []).map((c) => ({ field: c.field ?? '', message: c.message ?? '' }));
   return new PlatformProblem(code, body.message ?? `the platform answered ${error.code}`, causes);
 }
+
+/** A moment as the client gives it: a date, or its text; the beginning of time where it is none. */
+const momentOf = (at: Date | string | undefined): string => {
+  const moment = new Date(at ?? 0);
+  return (Number.isNaN(moment.getTime()) ? new Date(0) : moment).toISOString();
+};
 
 /** The platform through its standard client. */
 export class KubernetesConnector implements PlatformConnector {
@@ -217,6 +224,25 @@ export class KubernetesConnector implements PlatformConnector {
       ),
     );
     return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async sayingsOf(namespace: string, of: { kind: string; name: string; uid?: string }): Promise<Saying[]> {
+    const fields = { kind: of.kind, name: of.name, ...(of.uid !== undefined && { uid: of.uid }) };
+    const fieldSelector = Object.entries(fields)
+      .map(([field, value]) => `involvedObject.${field}=${value}`)
+      .join(',');
+    const page = await this.call('events', () =>
+      this.core.listNamespacedEvent({ namespace, fieldSelector, limit: 100 }),
+    );
+    return page.items.map((e): Saying => {
+      const last = e.series?.lastObservedTime ?? e.lastTimestamp ?? e.eventTime ?? e.metadata.creationTimestamp;
+      const first = e.firstTimestamp ?? e.eventTime ?? e.metadata.creationTimestamp ?? last;
+      return {
+        ...{ isWarning: e.type === 'Warning', reason: e.reason ?? '', message: e.message ?? '' },
+        ...{ first: momentOf(first), last: momentOf(last), count: e.series?.count ?? e.count ?? 1 },
+        by: e.source?.component || e.reportingComponent || 'the platform',
+      };
+    });
   }
 
   async patchBucketStatus({ kind = '', metadata, status }: PlatformObject): Promise<PlatformObject> {

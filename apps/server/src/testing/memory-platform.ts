@@ -109,6 +109,10 @@ export class MemoryPlatform implements PlatformConnector {
     return Promise.resolve(structuredClone(found));
   }
 
+  sayingsOf(): Promise<[]> {
+    return Promise.resolve([]);
+  }
+
   mergePatch(patch: PlatformObject): Promise<PlatformObject> {
     return this.changing(() => {
       const there = this.objects.get(this.key(patch));

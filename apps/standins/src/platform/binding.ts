@@ -1,4 +1,5 @@
 import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { note } from './events';
 import { selectedNode } from './scheduler';
 import type { KubeObject, Store } from './store';
 
@@ -60,6 +61,24 @@ function waitsForPod(store: Store, claim: KubeObject): boolean {
   return cls?.volumeBindingMode === 'WaitForFirstConsumer' && claim.metadata.annotations?.[selectedNode] === undefined;
 }
 
+/** What the platform says of a claim that it does not bind: it waits for a pod, for its class's provisioner, or has no class. */
+function sayWhyUnbound(store: Store, claim: KubeObject): void {
+  const className = String(claim.spec?.storageClassName ?? '');
+  if (className === '' || claim.metadata.deletionTimestamp) return;
+  const cls = store.find('storageclasses', undefined, className);
+  const by = 'persistentvolume-controller';
+  if (!cls) {
+    const message = `storageclass.storage.k8s.io "${className}" not found`;
+    note(store, 'PersistentVolumeClaim', claim, { type: 'Warning', reason: 'ProvisioningFailed', message, by });
+  } else if (waitsForPod(store, claim)) {
+    const message = 'waiting for first consumer to be created before binding';
+    note(store, 'PersistentVolumeClaim', claim, { type: 'Normal', reason: 'WaitForFirstConsumer', message, by });
+  } else {
+    const message = `Waiting for a volume to be created by the external provisioner '${String(cls.provisioner)}'.`;
+    note(store, 'PersistentVolumeClaim', claim, { type: 'Normal', reason: 'ExternalProvisioning', message, by });
+  }
+}
+
 /** Binds volumes that name their claim, claims that name their volume, and claims that a volume made beforehand fits. */
 export function bindVolumes(store: Store): void {
   for (const volume of store.list('persistentvolumes')) {
@@ -94,6 +113,7 @@ export function bindVolumes(store: Store): void {
       store.amend('persistentvolumeclaims', claim, (copy) => {
         copy.status = { ...copy.status, phase: 'Lost' };
       });
+    if (claim.status?.phase === 'Pending') sayWhyUnbound(store, claim);
     if (free.length === 0 || claim.status?.phase !== 'Pending' || claim.metadata.deletionTimestamp) continue;
     if (isPlain(volumeName) && waitsForPod(store, claim)) continue;
     const found = free

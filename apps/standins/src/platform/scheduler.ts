@@ -1,3 +1,4 @@
+import { note } from './events';
 import type { KubeObject, Store } from './store';
 
 const zoneLabel = 'topology.kubernetes.io/zone';
@@ -18,6 +19,7 @@ export const claimsOf = (store: Store, pod: KubeObject): (KubeObject | undefined
 function leaveUnscheduled(store: Store, pod: KubeObject, message: string): void {
   const said = pod.status?.conditions?.find((c) => c.type === 'PodScheduled');
   if (said?.message === message) return;
+  note(store, 'Pod', pod, { type: 'Warning', reason: 'FailedScheduling', message, by: 'default-scheduler' });
   store.amend('pods', pod, (copy) => {
     const others = (copy.status?.conditions ?? []).filter((c) => c.type !== 'PodScheduled');
     const condition = { type: 'PodScheduled', status: 'False', reason: 'Unschedulable', message };
@@ -90,6 +92,9 @@ export function schedulePods(store: Store): void {
       copy.spec!.nodeName = node.metadata.name;
       copy.status = { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] };
     });
+    const { namespace, name } = pod.metadata;
+    const message = `Successfully assigned ${namespace}/${name} to ${node.metadata.name}`;
+    note(store, 'Pod', pod, { type: 'Normal', reason: 'Scheduled', message, by: 'default-scheduler' });
   }
 }
 

@@ -44,6 +44,7 @@ export const keys = {
   drift: (claim: string, kind: string) => ['drift', claim, kind] as const,
   deletion: (namespace: string, name: string) => ['deletion', namespace, name] as const,
   proof: (namespace: string, name: string) => ['proof', namespace, name] as const,
+  sayings: (namespace: string, name: string) => ['sayings', namespace, name] as const,
   share: (namespace: string, name: string) => ['share', namespace, name] as const,
   tuning: (namespace: string, name: string, tuned: string) => ['tuning', namespace, name, tuned] as const,
   plan: (text: string) => ['plan', text] as const,

@@ -18,7 +18,8 @@ import { Deletion, KeepVolume } from './Deletion';
 import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
 import { Share } from './Share';
-import { Timeline } from './Timeline';
+import { Timeline, useSayings } from './Timeline';
+import { driverSentence } from './timeline-words';
 import { Trace } from './Trace';
 import { Tune, useRateAllowances } from './Tune';
 import { DriftOf } from '../drift/DriftOf';
@@ -65,6 +66,8 @@ function Body({ detail }: { detail: Detail }) {
   const [doing, setDoing] = useState<'deleting' | 'growing' | 'tuning'>();
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const rates = useRateAllowances(claim);
+  const said = useSayings(claim.namespace, claim.name);
+  const driver = claim.state === 'foreign' && said ? driverSentence(said) : undefined;
   const [last, ...earlier] = decisions;
   const stuck = claim.state === 'nothing-fits';
   const mayMatch = ['waiting-pod', 'nothing-fits', 'no-class', 'held-back', 'foreign'].includes(claim.state);
@@ -89,6 +92,7 @@ function Body({ detail }: { detail: Detail }) {
           {may && claim.state !== 'deleting' && !doing && <Button onClick={() => setDoing('deleting')}>Delete</Button>}
         </Row>
         <Sizes claim={claim} />
+        {driver && <Typography variant="body2">{driver}</Typography>}
         {claim.reason?.nextAttemptAt && (
           <Typography variant="body2" color="text.secondary">
             Next attempt at <When at={claim.reason.nextAttemptAt} />; the pauses grow, five minutes at most.
@@ -149,7 +153,7 @@ function Body({ detail }: { detail: Detail }) {
           </Typography>
         )}
       </Sheet>
-      <Timeline timeline={detail.timeline} />
+      <Timeline timeline={detail.timeline} said={said} />
     </Column>
   );
 }

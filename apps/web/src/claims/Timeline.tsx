@@ -1,22 +1,41 @@
-import { Button, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
-import type { ClaimDetail } from '@moorage/contract/claims';
+import { Box, Button, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import type { ClaimDetail, ClaimSayings } from '@moorage/contract/claims';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { ask } from '../api/client';
+import { keys } from '../api/keys';
+import { Mark } from '../marks/Mark';
 import { FaintCell, Sheet } from '../parts/layout';
 import { When } from '../parts/When';
-import { tookText } from './timeline-words';
+import { merged, sayingTook, tookText } from './timeline-words';
 
 const shownFirst = 8;
+/** The platform is asked for what it says, not followed. */
+const askedEveryMs = 10_000;
 
-/** What was done for a claim, step by step, with how long each took; the last first. */
-export function Timeline({ timeline }: { timeline: ClaimDetail['timeline'] }) {
+/** What the platform says of a claim, asked for while it is looked at. */
+export const useSayings = (namespace: string, name: string): ClaimSayings | undefined =>
+  useQuery({
+    queryKey: keys.sayings(namespace, name),
+    queryFn: () => ask('getClaimSayings', { params: { namespace, name } }),
+    refetchInterval: askedEveryMs,
+  }).data;
+
+/** What was done for a claim, step by step, with how long each took, and what the platform said meanwhile; the last first. */
+export function Timeline({ timeline, said }: { timeline: ClaimDetail['timeline']; said: ClaimSayings | undefined }) {
   const [all, setAll] = useState(false);
-  if (timeline.length === 0) return null;
-  const steps = [...timeline].reverse();
-  const shown = all ? steps : steps.slice(0, shownFirst);
+  const lines = merged(timeline, said?.sayings ?? []).reverse();
+  if (lines.length === 0 && !said?.problem) return null;
+  const shown = all ? lines : lines.slice(0, shownFirst);
   return (
     <Sheet>
       <Typography variant="h2">What was done for it</Typography>
-      <Table size="small" aria-label="What was done for it" sx={{ maxWidth: 860 }}>
+      {said?.problem && (
+        <Typography variant="body2" color="warning.main">
+          What the platform says of it is not known now: {said.problem}.
+        </Typography>
+      )}
+      <Table size="small" aria-label="What was done for it" sx={{ maxWidth: 1000 }}>
         <TableHead>
           <TableRow>
             <TableCell>When</TableCell>
@@ -26,19 +45,32 @@ export function Timeline({ timeline }: { timeline: ClaimDetail['timeline'] }) {
           </TableRow>
         </TableHead>
         <TableBody>
-          {shown.map((step, i) => (
-            <TableRow key={`${step.at}/${i}`} sx={{ '& td': { py: 0.3 } }}>
-              <FaintCell>
-                <When at={step.at} />
+          {shown.map((line, i) => (
+            <TableRow key={`${line.at}/${i}`} sx={{ '& td': { py: 0.3, verticalAlign: 'top' } }}>
+              <FaintCell sx={{ whiteSpace: 'nowrap' }}>
+                <When at={line.at} />
               </FaintCell>
-              <TableCell>{step.title}</TableCell>
-              <TableCell>{step.words}</TableCell>
-              <TableCell align="right">{tookText(step.seconds)}</TableCell>
+              <TableCell sx={{ whiteSpace: 'nowrap' }}>{line.title}</TableCell>
+              <TableCell>
+                {line.saying ? (
+                  <>
+                    {line.saying.isWarning && (
+                      <Box component="span" sx={{ mr: 0.75 }}>
+                        <Mark kind="degraded" size={10} />
+                      </Box>
+                    )}
+                    {line.saying.reason}: {line.saying.message}
+                  </>
+                ) : (
+                  line.words
+                )}
+              </TableCell>
+              <TableCell align="right">{line.saying ? sayingTook(line.saying) : tookText(line.seconds)}</TableCell>
             </TableRow>
           ))}
         </TableBody>
       </Table>
-      {steps.length > shownFirst && !all && <Button onClick={() => setAll(true)}>Show all {steps.length} steps</Button>}
+      {lines.length > shownFirst && !all && <Button onClick={() => setAll(true)}>Show all {lines.length} lines</Button>}
     </Sheet>
   );
 }

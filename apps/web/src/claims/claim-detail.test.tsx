@@ -1,5 +1,5 @@
 import type { DeletionPlan } from '@moorage/contract/deletion';
-import type { ClaimDetail as Detail, ClaimRow, DecisionRow } from '@moorage/contract/claims';
+import type { ClaimDetail as Detail, ClaimRow, ClaimSayings, DecisionRow } from '@moorage/contract/claims';
 import { waitFor } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
 import { aClaimRow, aReason } from '../testing/rows';
@@ -51,6 +51,7 @@ const drawn = async (
     listDrifts: () => ({ rows: [], counts: {}, next: null }),
     listCandidates: () => ({ candidates: [], best: null, named: null, more: false }),
     planDeletion: () => deletion(shown),
+    getClaimSayings: () => ({ sayings: [], problem: null, driver: null }),
     listClasses: () => [],
     placementState: () => new Refused(503, 'Not in this test.'),
     ...answers,
@@ -242,9 +243,71 @@ test('what was done for it is told step by step, the last first, with how long e
       .map((r) => r.textContent ?? '')
       .filter((t) => t.includes('Binding a claim'));
   expect([rows().length, rows()[0]]).toEqual([8, expect.stringMatching(/bound–$/)]);
-  await user.click(screen.getByRole('button', { name: 'Show all 12 steps' }));
+  await user.click(screen.getByRole('button', { name: 'Show all 12 lines' }));
   expect(rows().slice(-2)).toEqual([
     expect.stringMatching(/volume is being made2 min$/),
     expect.stringMatching(/chooses its pool0.012 s$/),
   ]);
+});
+
+const saying = (part: Partial<ClaimSayings['sayings'][number]> = {}): ClaimSayings['sayings'][number] => ({
+  ...{ of: 'claim', name: 'level-log', isWarning: false, reason: 'ExternalProvisioning', message: 'waits' },
+  ...{ first: '2026-11-26T10:00:01Z', last: '2026-11-26T10:00:09Z', count: 1, by: 'persistentvolume-controller' },
+  ...part,
+});
+
+test('what the platform said stands among the steps, by when it was said first', async () => {
+  const step = (at: string, words: string) => ({ at, title: 'Binding', words, seconds: 1 });
+  await drawn(
+    detail(aClaimRow('level-log'), {
+      timeline: [step('2026-11-26T10:00:00Z', 'deciding'), step('2026-11-26T10:00:02Z', 'making')],
+    }),
+    {
+      getClaimSayings: () => ({
+        ...{ problem: null, driver: null },
+        sayings: [
+          saying({ count: 12 }),
+          saying({
+            of: 'pod',
+            name: 'log-0',
+            isWarning: true,
+            reason: 'FailedScheduling',
+            first: '2026-11-26T10:00:03Z',
+          }),
+        ],
+      }),
+    },
+  );
+  const table = await screen.findByRole('table', { name: 'What was done for it' });
+  await waitFor(() => expect(table.querySelectorAll('tbody tr').length).toBe(4));
+  const texts = [...table.querySelectorAll('tbody tr')].map((r) =>
+    [...r.querySelectorAll('td')].slice(1).map((c) => c.textContent),
+  );
+  expect(texts).toEqual([
+    ['Platform, of log-0', 'FailedScheduling: waits', ''],
+    ['Binding', 'making', '1.00 s'],
+    ['Platform', 'ExternalProvisioning: waits', 'said 12 times'],
+    ['Binding', 'deciding', '1.00 s'],
+  ]);
+});
+
+test('a platform that tells nothing now is said, and the steps are there', async () => {
+  await drawn(
+    detail(aClaimRow('level-log'), {
+      timeline: [{ at: '2026-11-26T10:00:00Z', title: 'Binding', words: 'deciding', seconds: 1 }],
+    }),
+    { getClaimSayings: () => ({ sayings: [], problem: 'it did not answer', driver: null }) },
+  );
+  await screen.findByText(/What the platform says of it is not known now: it did not answer/);
+  screen.getByText('deciding');
+});
+
+test.each([
+  [0, /which is on no node of this site: nothing will make its volume/],
+  [1, /which is on 1 node of this site; that one has to make its volume/],
+])('a claim of a class of others says whether its driver is here: %d nodes', async (nodes, words) => {
+  await drawn(detail(aClaimRow('level-log', { state: 'foreign', className: 'theirs' })), {
+    getClaimSayings: () => ({ sayings: [], problem: null, driver: { name: 'tide.example', nodes } }),
+  });
+  await screen.findByText(words);
 });

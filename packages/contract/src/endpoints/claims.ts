@@ -3,6 +3,7 @@ import {
   claimDetailSchema,
   claimExportQuerySchema,
   claimPageSchema,
+  claimSayingsSchema,
   claimQuerySchema,
   claimRowSchema,
   lineSchema,
@@ -112,6 +113,13 @@ export const claimsEndpoints = {
     summary: 'What both worlds say of a claim, when each was last seen, and every check made',
     allowed: reading,
     response: proofSchema,
+  },
+  getClaimSayings: {
+    method: 'get',
+    path: '/api/claims/:namespace/:name/sayings',
+    summary: 'What the platform itself says of a claim and of its pods now',
+    allowed: reading,
+    response: claimSayingsSchema,
   },
   getShare: {
     method: 'get',
