@@ -51,6 +51,35 @@ test('a claim is grown: what fits is seen before, what does not is refused with 
   expect(volumes(claim.volumeName!).map((v) => v.capacity)).toEqual([60 * 2 ** 30]);
 }, 300_000);
 
+test('a volume keeps one copy more, followed until it is in step, and one fewer again', async () => {
+  const allowances = [{ setting: 'copies', minimum: 2, maximum: 4, namespaces: [] }];
+  await moorClass(caller, 'copied', ['kelp-nvme'], { copies: 3, allowances });
+  await caller.ok('POST', '/api/claims', aClaim('tide-copies', 'copied', { size: '20Gi' }));
+  const { claim } = await caller.inState('tide-copies', 'bound');
+  const { backend } = world.kelp;
+  backend.write(claim.volumeId!, 4 * 2 ** 30);
+  const before = backend.volume(claim.volumeId!).copies.map((c) => c.drive);
+  backend.holdsResync = true;
+  await browser.go('/claims/tide-gauges/tide-copies');
+  await browser.click('Copies');
+  await browser.see('3 copies, all in step.');
+  await browser.see('With 4 copies it survives 3 failures of a node without loss');
+  await browser.click('Make one more copy');
+  await browser.click('Copies');
+  await browser.see('4 copies, 3 in step.');
+  await browser.see('brought up to date:');
+  backend.holdsResync = false;
+  await browser.see('4 copies, all in step.');
+  const [added] = backend.volume(claim.volumeId!).copies.filter((c) => !before.includes(c.drive));
+  expect(added?.state).toBe('Synchronized');
+  await browser.choose('Keep', 'one fewer');
+  await browser.see('goes, and gives 20 GiB of raw space back.');
+  await browser.click('Take the copy away');
+  await browser.click('Copies');
+  await browser.see('3 copies, all in step.');
+  expect(backend.volume(claim.volumeId!).copies).toHaveLength(3);
+}, 300_000);
+
 test('a set is grown in one round, picked in the list', async () => {
   const names = [0, 1, 2].map((i) => `data-set-${i}`);
   for (const name of names) await caller.ok('POST', '/api/claims', aClaim(name, 'general', { size: '5Gi' }));

@@ -26,6 +26,7 @@ import { GrowthCarrier } from './growth/carry';
 import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
+import { CopiesCarrier } from './copies/carry';
 import { TuningCarrier } from './tuning/carry';
 import { Turns } from './live/turns';
 import { applyingManifests } from './manifests/manifests';
@@ -109,6 +110,7 @@ export class Engine {
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
       new TuningCarrier(database, platform, this.backends, site).work,
+      new CopiesCarrier(database, platform, this.backends, site, this.carry).work,
       new SalvageCarrier(database, platform).work,
       new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,

@@ -76,6 +76,8 @@ export const moveCopies = statement<object, [backend: string]>(
        SELECT claim_uid, pool_id, bytes, volume_id FROM reservations
        UNION ALL SELECT claim_uid, pool_id, bytes, volume_id FROM further_copies
      ) h JOIN pools p ON p.id = h.pool_id WHERE p.backend_id = $1
+       -- a copy that is being made or taken away is held until that has ended
+       AND NOT EXISTS (SELECT 1 FROM operations o WHERE o.holds = 'size' AND o.subject = h.claim_uid AND o.kind = 'copies')
    ), seen AS (
      SELECT h.claim_uid, h.pool_id, h.bytes, c ->> 'disk' AS disk, c ->> 'node' AS node
      FROM held h JOIN backend_volumes v ON v.backend_id = $1 AND v.volume_id = h.volume_id,

@@ -17,6 +17,7 @@ import { up as claimsListed } from './migration-0013-claims-listed';
 import { up as tunings } from './migration-0014-tunings';
 import { up as buckets } from './migration-0015-buckets';
 import { up as plannedDisks } from './migration-0016-planned-disks';
+import { up as copies } from './migration-0017-copies';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -36,6 +37,7 @@ export const migrations = [
   { name: '0014-tunings', up: tunings },
   { name: '0015-buckets', up: buckets },
   { name: '0016-planned-disks', up: plannedDisks },
+  { name: '0017-copies', up: copies },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -99,6 +99,12 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listClaims', { query: { q: 'one', sort: 'size' } });
   await ask('exportClaims', { query: { q: 'one' } });
   await ask('getLine', { query: { claim: claim.volumeName! } });
+  await ask('planCopies', { ...at, body: { kind: 'raise' } });
+  const allowances = [{ setting: 'copies', minimum: 2, maximum: 3, namespaces: [] }];
+  await moorClass(ada, 'copied', ['kelp-nvme'], { copies: 2, allowances });
+  await ada.ok('POST', '/api/claims', aClaim('copied', 'copied', { size: '5Gi' }));
+  await ada.inState('copied', 'bound');
+  await ask('changeCopies', { params: { ...at.params, name: 'copied' }, body: { kind: 'raise' } });
   await ask('planTuning', { ...at, body: { tuned: {} } });
   await ask('tuneClaim', { ...at, body: { tuned: {} } });
   await ask('getGrowth', { ...at, query: { size: '9Gi' } });

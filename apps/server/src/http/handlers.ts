@@ -53,6 +53,7 @@ import { listSalvage } from '../salvage/list';
 import { destroyVolume, giveBack, lengthenGrace } from '../salvage/salvage';
 import { listSuccessions, makeSuccessor } from '../successions/successor';
 import { listCandidates, nameVolume } from '../static-volumes/static-volumes';
+import { changeCopiesOf, planCopies } from '../copies/copies';
 import { planTuning, tuneClaim } from '../tuning/tuning';
 import { answered, type Handlers } from './routes';
 
@@ -220,6 +221,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     },
     createClaim: ({ body, person }) => createClaim(database, platform, body, person.name, engine),
     createFromManifest: ({ body, person }) => applyManifests(database, acts, reader, body, person),
+    planCopies: ({ params, body, person }) => planCopies(database, site, Sight.of(person), claimAt(params), body),
+    changeCopies: ({ params, body, person }) =>
+      changeCopiesOf(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),
     planTuning: ({ params, body, person }) => planTuning(database, site, Sight.of(person), claimAt(params), body),
     tuneClaim: ({ params, body, person }) =>
       tuneClaim(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),

@@ -143,6 +143,11 @@ export interface BackendConnector {
   findVolume(name: string): Promise<BackendVolume | undefined>;
   /** Lets a volume be at least that large, under these ceilings; one that is, is fine. Gives its size then: volumes never shrink. `full` when its pool has no room. */
   ensureGrown(volume: GrownVolume): Promise<number>;
+  /**
+   * Lets a volume have its copies on these disks: those it has there stay, new ones are brought up to date from them, others go;
+   * as it is already is fine. `refused` when no whole copy would stay, `full` when a disk has no room.
+   */
+  ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void>;
   /** Lets a volume write to another backend's volume, at the same time or later; once it does, again is fine. */
   ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void>;
   /** Makes an empty pool; one of that name that is there already is fine. */

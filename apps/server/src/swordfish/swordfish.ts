@@ -182,6 +182,19 @@ export class SwordfishConnector implements BackendConnector {
     return this.ensureServiceClass(poolPath, { iops, bytesPerSecond });
   }
 
+  async ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void> {
+    const { volumes } = await this.find();
+    const path = `${volumes}/${volumeId}`;
+    const volume = await this.http.get(path, volumeSchema);
+    const now = new Set((volume.Links?.Drives ?? []).map((d) => d['@odata.id']));
+    const wanted = disks.map(this.drivePaths.of);
+    if (now.size === wanted.length && wanted.every((d) => now.has(d['@odata.id']))) return;
+    await this.http.call('change copies', 'POST', `${path}/Actions/Volume.ChangeRAIDLayout`, {
+      Drives: wanted,
+      RAIDType: raidFor(disks.length),
+    });
+  }
+
   async ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void> {
     const { volumes } = await this.find();
     const target = `urn:vast-moorage:${onto.backend}:${onto.volume}`;

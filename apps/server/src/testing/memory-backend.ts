@@ -132,6 +132,21 @@ export class MemoryBackend implements BackendConnector {
     });
   }
 
+  ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void> {
+    return this.changing(() => {
+      const volume = this.volumes.get(volumeId);
+      if (!volume) throw new BackendProblem('not-found', `there is no volume ${volumeId}`);
+      const stay = volume.copies.filter((c) => disks.some((d) => d.id === c.disk));
+      if (stay.length === 0) throw refused('no whole copy would stay');
+      const added = disks.filter((d) => !stay.some((c) => c.disk === d.id));
+      const copies = [
+        ...stay,
+        ...added.map(({ id, node }) => ({ disk: id, node, state: 'Synchronized', percent: 100 })),
+      ];
+      this.volumes.set(volumeId, { ...volume, copies });
+    });
+  }
+
   ensureMirrored(volumeId: string, { backend, volume, mode }: MirrorTarget): Promise<void> {
     return this.changing(() => {
       const from = this.volumes.get(volumeId);

@@ -99,7 +99,8 @@ export async function tuneClaim(
     .in(database)
     .scope('open')
     .count({ where: { holds: 'size', subject: row.uid } });
-  if (growing > 0) throw refuse(`${about} is growing: its rates follow its size. Tune it when that has ended.`);
+  if (growing > 0)
+    throw refuse(`${about} is growing, or its copies change: its rates follow both. Tune it when that has ended.`);
   const begun = await database.transaction(async () => {
     const made = await beginOperations(database, tuning, [row.uid], { about, namespace: at.namespace, person });
     if (made.length === 0) throw refuse(`${about} is being tuned already.`);

@@ -72,6 +72,12 @@ export class Backend extends Volumes {
     this.journal.put(`pool/${pool.id}`, pool);
   }
 
+  /** The copies of a volume are laid elsewhere, more or fewer; those that are new are brought up to date. */
+  relayVolume(id: string, drives: readonly string[]): void {
+    this.relay(id, drives);
+    this.tickIfNeeded();
+  }
+
   removePool(id: string): void {
     const pool = this.pool(id);
     const held = [...this.volumes.values()].some((v) => v.pool === id) || this.drivesOf(pool).length > 0;

@@ -235,6 +235,16 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     backend.mirror(req.params.volume, { target: TargetVolume, mode: ReplicaUpdateMode });
     res.status(204).end();
   });
+  app.post(`${at.volumes}/:volume/Actions/Volume.ChangeRAIDLayout`, (req, res) => {
+    const { Drives } = req.body as { Drives?: readonly unknown[] };
+    const { id } = backend.volume(req.params.volume);
+    if (!Array.isArray(Drives) || Drives.length === 0) throw missing('Drives');
+    backend.relayVolume(
+      id,
+      Drives.map((d) => lastPart(d) ?? ''),
+    );
+    res.status(204).end();
+  });
   app.delete(`${at.volumes}/:volume`, (req, res) => {
     backend.remove(req.params.volume);
     res.status(204).end();

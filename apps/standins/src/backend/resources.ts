@@ -10,7 +10,7 @@ export interface Volume {
   shownAs?: string;
   /** Written bytes. */
   consumed: number;
-  readonly raidType: string;
+  raidType: string;
   readonly encrypted: boolean;
   serviceClass?: string;
   state: 'Starting' | 'Enabled';

@@ -67,6 +67,7 @@ export class Views extends ServiceViews {
         '#Volume.AssignReplicaTarget': {
           target: `${this.at.volume(volume.id)}/Actions/Volume.AssignReplicaTarget`,
         },
+        '#Volume.ChangeRAIDLayout': { target: `${this.at.volume(volume.id)}/Actions/Volume.ChangeRAIDLayout` },
       },
       Links: {
         Drives: volume.copies.map((c) => link(this.at.drive(this.backend.drive(c.drive)))),

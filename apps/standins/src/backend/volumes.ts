@@ -1,13 +1,14 @@
 import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
 import { Buckets } from '../objects/buckets';
-import { bestDrive, type PlaceDrive } from './copies';
+import { bestDrive, type Copy, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
 import type { BoxEvent, Mirror, NewVolume, ServiceClass, Task, Volume, VolumeChange } from './resources';
 import type { BackendSeed, PoolSeed } from './seed';
 
 /** Copies that a RAID type keeps. */
+const raidOf = (copies: number): string => ['None', 'None', 'RAID1', 'RAID1Triple'][copies] ?? 'RAID1Triple';
 const copiesOf = (raidType: string): number => (raidType === 'RAID1Triple' ? 3 : raidType === 'RAID1' ? 2 : 1);
 
 /** The volumes of a box and the pools they fill; the tasks that make them. */
@@ -200,6 +201,29 @@ export class Volumes extends Drives {
     this.save(volume);
   }
 
+  /** Lets a volume have its copies on these drives: those it has there stay, new ones are brought up to date, others go. */
+  relay(id: string, drives: readonly string[]): void {
+    const volume = this.volume(id);
+    const pool = this.pool(volume.pool);
+    if (pool.kind !== 'copies')
+      throw new RedfishError(400, 'ActionNotSupported', `Pool '${pool.id}' lays its data out by itself.`);
+    const stay = volume.copies.filter((c) => drives.includes(c.drive));
+    const added = drives.filter((d) => !stay.some((c) => c.drive === d));
+    this.assertDrives(added, drives, pool);
+    if (!stay.some((c) => c.state === 'Synchronized'))
+      throw new RedfishError(409, 'ResourceCannotBeUsed', 'None of the copies that would stay is in step.');
+    const use = this.useOfDrives();
+    const full = added.find((d) => (use.get(d)?.provisioned ?? 0) + volume.capacity > this.drive(d).capacity);
+    if (full !== undefined)
+      throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: drive '${full}' has no room for it.`);
+    volume.copies = [
+      ...stay,
+      ...added.map((drive): Copy => ({ drive, state: 'Synchronizing', left: Math.max(1, volume.consumed) })),
+    ];
+    volume.raidType = raidOf(drives.length);
+    this.save(volume);
+  }
+
   private assertSize(capacity: number, pool: PoolSeed): void {
     const fits = capacity >= pool.minimum && capacity <= pool.maximum && capacity % pool.granule === 0;
     if (!Number.isSafeInteger(capacity) || !fits)
@@ -233,7 +257,12 @@ export class Volumes extends Drives {
       throw new RedfishError(409, 'ResourceCannotBeUsed', `Pool '${pool.id}' does not take volumes now.`);
     if (this.roomIn(pool) <= 0)
       throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: pool '${pool.id}' is full.`);
-    for (const id of asked.drives) {
+    this.assertDrives(asked.drives, asked.drives, pool);
+  }
+
+  /** New drives belong to the pool and work; all of a volume's are in different domains. */
+  private assertDrives(added: readonly string[], all: readonly string[], pool: PoolSeed): void {
+    for (const id of added) {
       const drive = this.drive(id);
       if (this.ownerOf(drive) !== pool.id)
         throw new RedfishError(400, 'PropertyValueConflict', `Drive '${id}' does not belong to pool '${pool.id}'.`);
@@ -244,8 +273,8 @@ export class Volumes extends Drives {
           `Drive '${id}' cannot be used: it or its node is not working.`,
         );
     }
-    const domains = new Set(asked.drives.map((d) => this.domainOf(this.drive(d), pool)));
-    if (pool.kind === 'copies' && domains.size !== asked.drives.length)
+    const domains = new Set(all.map((d) => this.domainOf(this.drive(d), pool)));
+    if (pool.kind === 'copies' && domains.size !== all.length)
       throw new RedfishError(400, 'PropertyValueConflict', 'Copies must be on different nodes.');
   }
 

@@ -46,6 +46,7 @@ export const keys = {
   proof: (namespace: string, name: string) => ['proof', namespace, name] as const,
   sayings: (namespace: string, name: string) => ['sayings', namespace, name] as const,
   share: (namespace: string, name: string) => ['share', namespace, name] as const,
+  copies: (namespace: string, name: string, change: string) => ['copies', namespace, name, change] as const,
   tuning: (namespace: string, name: string, tuned: string) => ['tuning', namespace, name, tuned] as const,
   plan: (text: string) => ['plan', text] as const,
   line: (claim: string | null) => ['line', claim] as const,

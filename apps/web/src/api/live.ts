@@ -7,7 +7,18 @@ import { queryClient } from './queries';
 
 /** Queries that a topic makes old. */
 const touched: Record<Topic, readonly Concept[]> = {
-  backends: ['backends', 'salvage', 'placement', 'line', 'inventory', 'readiness', 'share', 'growth', 'round'],
+  backends: [
+    'backends',
+    'salvage',
+    'placement',
+    'line',
+    'inventory',
+    'readiness',
+    'share',
+    'copies',
+    'growth',
+    'round',
+  ],
   pools: ['backends', 'placement', 'growth', 'round'],
   classes: ['classes', 'placement', 'grants', 'growth', 'round'],
   moorings: ['placement', 'classes', 'plans'],
@@ -21,6 +32,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'deletion',
     'proof',
     'share',
+    'copies',
     'tuning',
     'plan',
     'round',

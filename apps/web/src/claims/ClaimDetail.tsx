@@ -14,6 +14,7 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { claimSentence, standing } from './words';
+import { Copies, useMayChangeCopies } from './Copies';
 import { Deletion, KeepVolume } from './Deletion';
 import { Grow, GrowthUnderWay } from './Growth';
 import { Remedies } from './Remedies';
@@ -63,9 +64,10 @@ function TryNow({ claim }: { claim: ClaimRow }) {
 
 function Body({ detail }: { detail: Detail }) {
   const { claim, decisions } = detail;
-  const [doing, setDoing] = useState<'deleting' | 'growing' | 'tuning'>();
+  const [doing, setDoing] = useState<'deleting' | 'growing' | 'tuning' | 'copies'>();
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const rates = useRateAllowances(claim);
+  const mayChangeCopies = useMayChangeCopies(claim);
   const said = useSayings(claim.namespace, claim.name);
   const driver = claim.state === 'foreign' && said ? driverSentence(said) : undefined;
   const [last, ...earlier] = decisions;
@@ -89,6 +91,9 @@ function Body({ detail }: { detail: Detail }) {
           {may && claim.state === 'bound' && claim.pool && !doing && rates.length > 0 && (
             <Button onClick={() => setDoing('tuning')}>Tune</Button>
           )}
+          {may && claim.state === 'bound' && claim.pool && !doing && mayChangeCopies && (
+            <Button onClick={() => setDoing('copies')}>Copies</Button>
+          )}
           {may && claim.state !== 'deleting' && !doing && <Button onClick={() => setDoing('deleting')}>Delete</Button>}
         </Row>
         <Sizes claim={claim} />
@@ -111,6 +116,7 @@ function Body({ detail }: { detail: Detail }) {
         {doing === 'deleting' && <Deletion claim={claim} usedBy={detail.usedBy} close={() => setDoing(undefined)} />}
       </Sheet>
       {doing === 'growing' && <Grow claim={claim} close={() => setDoing(undefined)} />}
+      {doing === 'copies' && <Copies claim={claim} close={() => setDoing(undefined)} />}
       {doing === 'tuning' && <Tune claim={claim} close={() => setDoing(undefined)} />}
       {claim.growth && doing !== 'growing' && <GrowthUnderWay claim={claim} growth={claim.growth} />}
       {claim.volumeName !== null && <DriftOf claim={claim.uid} />}

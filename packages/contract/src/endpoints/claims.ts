@@ -12,6 +12,7 @@ import {
 import { deletionPlanSchema } from '../deletion';
 import { growthAnswerSchema, growthQuerySchema, growthRequestSchema } from '../growth';
 import { manifestApplySchema, manifestPlanSchema, manifestResultSchema, manifestTextSchema } from '../manifests';
+import { copiesAnswerSchema, copyChangeSchema } from '../copies';
 import { proofSchema } from '../proof';
 import { shareUseSchema } from '../shares';
 import { candidatesSchema, volumeChoiceSchema } from '../static-volumes';
@@ -127,6 +128,23 @@ export const claimsEndpoints = {
     summary: 'Which pods on which nodes read and write the share of a claim now, and whom its backend shuts out',
     allowed: reading,
     response: shareUseSchema,
+  },
+  planCopies: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/copies/plan',
+    summary: 'The copies of a bound claim, and what one more or one fewer would come to; nothing is done',
+    allowed: reading,
+    body: copyChangeSchema,
+    response: copiesAnswerSchema,
+  },
+  changeCopies: {
+    method: 'post',
+    path: '/api/claims/:namespace/:name/copies',
+    summary: 'Keep one copy more of a bound claim, or one fewer, within its class; its pods go on meanwhile',
+    allowed: claiming,
+    body: copyChangeSchema,
+    status: 202,
+    response: claimRowSchema,
   },
   planTuning: {
     method: 'post',

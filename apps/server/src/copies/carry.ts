@@ -1,0 +1,179 @@
+import { prefix } from '@moorage/core/classes/manifest';
+import { withCopies } from '@moorage/core/placement/copies';
+import type { Backends } from '../backends/backends';
+import type { Database } from '../database/database';
+import { first } from '../database/statement';
+import { factsToGrow } from '../growth/facts';
+import { beginGrowths } from '../growth/growth.sql';
+import { announce } from '../live/announce';
+import { knownVersion, noteChanged } from '../mirror/mirror';
+import type { Work } from '../operations/kind';
+import type { Operation } from '../operations/operation';
+import { advance } from '../operations/operations';
+import type { PlatformConnector } from '../platform/connector';
+import { OutsideProblem } from '../refusals/outside';
+import { reservedFor, type Reserved } from '../reservations/reservation.sql';
+import { reckonCopies } from './copies';
+import { copiesOfClaim, holdCopies } from './copies.sql';
+import { copyChanges, type CopyTarget } from './copy-change-model';
+import { changingCopies, type CopiesState } from './kind';
+
+const plural = 'persistentvolumeclaims';
+const annotationName = `${prefix}copies`;
+
+/**
+ * Carries volumes to one copy more or fewer: what is added is reserved before the backend is asked, and what goes is given back
+ * only when the backend let it go. Each step comes to the same when it is done again.
+ */
+export class CopiesCarrier {
+  constructor(
+    private readonly database: Database,
+    private readonly platform: PlatformConnector,
+    private readonly backends: Backends,
+    private readonly site: string,
+    private readonly carry: (operations: readonly string[]) => void,
+  ) {}
+
+  /** The kind of operations that this room carries. */
+  get work(): Work<CopiesState> {
+    return {
+      kind: changingCopies,
+      tells: () => ({ topic: 'claims' }),
+      afterFailure: (_o, error) => (error instanceof OutsideProblem && error.isForGood ? 'undo' : 'again'),
+      steps: {
+        deciding: (o) => this.decide(o),
+        telling: (o) => this.tell(o),
+        asking: (o) => this.ask(o),
+        returning: (o) => this.goBack(o),
+      },
+    };
+  }
+
+  private advance = (operation: Operation, to: CopiesState) => advance(this.database, changingCopies, operation, to);
+  private asked = ({ id }: Operation) => copyChanges.in(this.database).findByPk(id, { rejectOnEmpty: true });
+
+  private decide(operation: Operation): Promise<Operation | undefined> {
+    const { database } = this;
+    return database.transaction(async () => {
+      const facts = await factsToGrow(database, this.site, operation.subject, 'lock');
+      if (typeof facts === 'string') return this.advance(operation, 'abandoned');
+      const asked = await this.asked(operation);
+      const copies = await copiesOfClaim(database, operation.subject);
+      const plan = reckonCopies(facts, copies, asked.change);
+      if (plan.kind !== 'reckoned' || !plan.fits) return this.advance(operation, 'refused');
+      const { reserved } = facts;
+      const { disk, node, domain } = plan.copy;
+      const disksBefore = copies.filter((c) => c.role === 'data').map((c) => ({ id: c.disk, node: c.node }));
+      const target: CopyTarget = {
+        ...{ copies: plan.copies, copy: { disk, node, domain }, disksBefore },
+        before: {
+          raw: reserved.raw_bytes,
+          ...{ backendIops: reserved.backend_iops, backendThroughput: reserved.backend_throughput },
+        },
+        after: { raw: plan.raw, backendIops: plan.backendIops, backendThroughput: plan.backendThroughput },
+        disksAfter:
+          asked.change.kind === 'raise'
+            ? [...disksBefore, { id: disk, node }]
+            : disksBefore.filter((d) => d.id !== disk),
+      };
+      await asked.update({ target });
+      if (asked.change.kind === 'raise') await this.hold(reserved, target, 'after');
+      return this.advance(operation, 'telling');
+    });
+  }
+
+  /** Holds what the volume has before or after; a copy that is not held then leaves its disk. */
+  private async hold(reserved: Reserved, target: CopyTarget, at: 'before' | 'after'): Promise<void> {
+    const { raw, backendIops, backendThroughput } = target[at];
+    const disks = at === 'after' ? target.disksAfter : target.disksBefore;
+    const { disk, node, domain } = target.copy;
+    const isHeld = disks.some((d) => d.id === disk);
+    const { claim_uid, raw_bytes, pool_id } = reserved;
+    const [held] = await holdCopies(
+      this.database,
+      claim_uid,
+      raw_bytes,
+      raw,
+      backendIops,
+      backendThroughput,
+      isHeld ? null : disk,
+      isHeld ? disk : null,
+      isHeld ? node : null,
+      isHeld ? domain : null,
+    );
+    if (!held) throw new Error(`what is reserved for claim ${claim_uid} was changed by something else than its copies`);
+    await announce(this.database, [{ topic: 'claims' }, { topic: 'pools', subject: pool_id }]);
+  }
+
+  private async tell(operation: Operation): Promise<Operation | undefined> {
+    const asked = await this.asked(operation);
+    const facts = await factsToGrow(this.database, this.site, operation.subject);
+    if (typeof facts === 'string' || asked.target === null) return this.advance(operation, 'returning');
+    const there = await this.claimOf(facts.reserved);
+    if (!there) return this.advance(operation, 'abandoned');
+    const { copies } = withCopies(facts.input, asked.target.copies);
+    // written before it is changed: whoever takes it back knows what it was
+    if (asked.annotation === null)
+      await asked.update({ annotation: { before: there.metadata.annotations?.[annotationName] ?? null } });
+    await this.annotate(facts.reserved, copies === undefined ? null : String(copies));
+    return this.advance(operation, 'asking');
+  }
+
+  private async claimOf({ namespace, claim_name, claim_uid }: Reserved) {
+    const there = await this.platform.find('v1', 'PersistentVolumeClaim', claim_name, namespace);
+    return there?.metadata.uid === claim_uid ? there : undefined;
+  }
+
+  private async annotate({ namespace, claim_name: name, claim_uid: uid }: Reserved, copies: string | null) {
+    const before = await knownVersion(this.database, plural, name, namespace);
+    const changed = await this.platform.mergePatch({
+      ...{ apiVersion: 'v1', kind: 'PersistentVolumeClaim' },
+      // a merge patch takes null for what goes
+      metadata: { name, namespace, uid, annotations: { [annotationName]: copies } as Record<string, string> },
+    });
+    await noteChanged(this.database, plural, changed, before);
+  }
+
+  private async ask(operation: Operation): Promise<Operation | undefined> {
+    const { target, change } = await this.asked(operation);
+    const reserved = await first(reservedFor(this.database, operation.subject));
+    if (!reserved?.volume_id || target === null) return this.advance(operation, 'abandoned');
+    const backend = await this.backends.connector(reserved.backend_id);
+    await backend.ensureCopiesOn(reserved.volume_id, target.disksAfter);
+    const ended = await this.database.transaction(async () => {
+      // its room is given back now that it is gone
+      if (change.kind === 'lower') await this.hold(reserved, target, 'after');
+      return this.advance(operation, 'changed');
+    });
+    await this.afterwards(reserved);
+    return ended;
+  }
+
+  /** The backend is looked at again, and a size that was asked for meanwhile is taken up. */
+  private async afterwards({ backend_id, claim_uid }: Reserved): Promise<void> {
+    await this.backends.sync(backend_id);
+    this.carry((await beginGrowths(this.database, [claim_uid])).map((o) => o.id));
+  }
+
+  private async goBack(operation: Operation): Promise<Operation | undefined> {
+    const { target, annotation } = await this.asked(operation);
+    const reserved = await first(reservedFor(this.database, operation.subject));
+    if (!reserved) return this.advance(operation, 'abandoned');
+    // nothing was decided yet
+    if (target === null) return this.advance(operation, 'returned');
+    if (annotation !== null) {
+      if (!(await this.claimOf(reserved))) return this.advance(operation, 'abandoned');
+      await this.annotate(reserved, annotation.before);
+      if (reserved.volume_id) {
+        const backend = await this.backends.connector(reserved.backend_id);
+        await backend.ensureCopiesOn(reserved.volume_id, target.disksBefore);
+      }
+    }
+    const ended = await this.database.transaction(async () => {
+      await this.hold(reserved, target, 'before');
+      return this.advance(operation, 'returned');
+    });
+    await this.afterwards(reserved);
+    return ended;
+  }
+}
