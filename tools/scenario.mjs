@@ -17,7 +17,10 @@ const classes = [
     writeShare: 0.4,
     purpose: 'databases',
     graceDays: 7,
-    allowances: [{ setting: 'iops-floor', minimum: 600, maximum: 20000, namespaces: [] }],
+    allowances: [
+      { setting: 'iops-floor', minimum: 600, maximum: 20000, namespaces: [] },
+      { setting: 'copies', minimum: 2, maximum: 4, namespaces: [] },
+    ],
   },
   { name: 'general', copies: 2, isDefault: true, strategy: 'spread' },
   { name: 'charts-shared', copies: 2, purpose: 'shared-files' },
