@@ -66,6 +66,15 @@ const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.bo
 /** What a decision rests on. One statement, since each costs a way to the database and back while pools wait to be locked. */
 export const claimToDecide = statement<StoredClaim, [claim: string]>(`${toDecide} AND o.uid = $1`, 'planned once');
 
+/**
+ * The same, and the claim stays as it is until the transaction that decides has ended: who hears of a change of it meanwhile waits,
+ * and finds the binding where the decision left it. Asked first of all, so that nobody waits for what this one holds.
+ */
+export const claimHeld = statement<StoredClaim, [claim: string]>(
+  `${toDecide} AND o.uid = $1 FOR SHARE OF o`,
+  'planned once',
+);
+
 /** The same for many claims. */
 export const claimsToDecide = statement<StoredClaim, [claims: readonly string[]]>(
   `${toDecide} AND o.uid = ANY($1) ORDER BY o.uid LIMIT 5000`,

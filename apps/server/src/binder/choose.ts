@@ -13,7 +13,7 @@ import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import { binding } from './kinds';
 import { corePools, livePools } from '../pools/pools';
-import { claimToDecide, reserveAll } from './choose.sql';
+import { claimHeld, reserveAll } from './choose.sql';
 import { factsFor, isForeseen, notYet } from './facts';
 import { furtherRecord, keepDecision, placesOf, reservationRecord, rest } from './keep';
 
@@ -62,7 +62,7 @@ async function chooseUnderLocks(
   site: string,
   operation: Operation,
 ): Promise<Chosen> {
-  const claim = await first(claimToDecide(database, operation.subject));
+  const claim = await first(claimHeld(database, operation.subject));
   // gone, going, or bound to a volume made beforehand: not ours to provide
   if (!claim || claim.body.metadata.deletionTimestamp || claim.phase === 'Lost' || claim.phase === 'Bound')
     return { moved: await advance(database, binding, operation, 'abandoned') };

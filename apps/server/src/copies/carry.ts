@@ -3,10 +3,10 @@ import { withCopies } from '@moorage/core/placement/copies';
 import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
+import { claimOf, sayInClaim } from '../growth/bound';
 import { factsToGrow } from '../growth/facts';
 import { beginGrowths } from '../growth/growth.sql';
 import { announce } from '../live/announce';
-import { knownVersion, noteChanged } from '../mirror/mirror';
 import type { Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
@@ -18,7 +18,6 @@ import { copiesOfClaim, holdCopies } from './copies.sql';
 import { copyChanges, type CopyTarget } from './copy-change-model';
 import { changingCopies, type CopiesState } from './kind';
 
-const plural = 'persistentvolumeclaims';
 const annotationName = `${prefix}copies`;
 
 /**
@@ -109,29 +108,15 @@ export class CopiesCarrier {
     const asked = await this.asked(operation);
     const facts = await factsToGrow(this.database, this.site, operation.subject);
     if (typeof facts === 'string' || asked.target === null) return this.advance(operation, 'returning');
-    const there = await this.claimOf(facts.reserved);
+    const there = await claimOf(this.platform, facts.reserved);
     if (!there) return this.advance(operation, 'abandoned');
     const { copies } = withCopies(facts.input, asked.target.copies);
     // written before it is changed: whoever takes it back knows what it was
     if (asked.annotation === null)
       await asked.update({ annotation: { before: there.metadata.annotations?.[annotationName] ?? null } });
-    await this.annotate(facts.reserved, copies === undefined ? null : String(copies));
+    const said = copies === undefined ? null : String(copies);
+    await sayInClaim(this.database, this.platform, facts.reserved, { copies: said });
     return this.advance(operation, 'asking');
-  }
-
-  private async claimOf({ namespace, claim_name, claim_uid }: Reserved) {
-    const there = await this.platform.find('v1', 'PersistentVolumeClaim', claim_name, namespace);
-    return there?.metadata.uid === claim_uid ? there : undefined;
-  }
-
-  private async annotate({ namespace, claim_name: name, claim_uid: uid }: Reserved, copies: string | null) {
-    const before = await knownVersion(this.database, plural, name, namespace);
-    const changed = await this.platform.mergePatch({
-      ...{ apiVersion: 'v1', kind: 'PersistentVolumeClaim' },
-      // a merge patch takes null for what goes
-      metadata: { name, namespace, uid, annotations: { [annotationName]: copies } as Record<string, string> },
-    });
-    await noteChanged(this.database, plural, changed, before);
   }
 
   private async ask(operation: Operation): Promise<Operation | undefined> {
@@ -162,8 +147,8 @@ export class CopiesCarrier {
     // nothing was decided yet
     if (target === null) return this.advance(operation, 'returned');
     if (annotation !== null) {
-      if (!(await this.claimOf(reserved))) return this.advance(operation, 'abandoned');
-      await this.annotate(reserved, annotation.before);
+      if (!(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
+      await sayInClaim(this.database, this.platform, reserved, { copies: annotation.before });
       if (reserved.volume_id) {
         const backend = await this.backends.connector(reserved.backend_id);
         await backend.ensureCopiesOn(reserved.volume_id, target.disksBefore);

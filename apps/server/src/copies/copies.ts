@@ -2,10 +2,9 @@ import type { ClaimRow } from '@moorage/contract/claims';
 import type { CopiesAnswer, CopyChange } from '@moorage/contract/copies';
 import { changeCopies, type LyingCopy } from '@moorage/core/placement/copies';
 import { getClaim } from '../claims/claims';
-import { claimNamed } from '../claims/claims.sql';
 import type { Database } from '../database/database';
-import { first } from '../database/statement';
-import { factsToGrow, type GrowthFacts } from '../growth/facts';
+import { boundClaim } from '../growth/bound';
+import type { GrowthFacts } from '../growth/facts';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { operations } from '../operations/operation-model';
@@ -31,19 +30,10 @@ export function reckonCopies({ input, reserved }: GrowthFacts, copies: readonly 
   return reserved.adopted ? ({ kind: 'not-ours' } as const) : changeCopies(input, copies.map(lyingOf), change);
 }
 
-async function look(database: Database, site: string, sight: Sight, { namespace, name }: At, change: CopyChange) {
-  const row = sight.sees(namespace) ? await first(claimNamed(database, namespace, name)) : undefined;
-  if (!row) throw Refusal.notFound('claim', `${namespace}/${name}`);
-  const facts = await factsToGrow(database, site, row.uid);
-  if (facts === 'claim-gone' || facts === 'class-gone')
-    throw new Refusal(
-      'conflict',
-      'cannot-change-copies',
-      'Its copies cannot be changed now',
-      facts === 'claim-gone'
-        ? `${namespace}/${name} has no volume of ours: it is not bound, or was bound to a volume made beforehand. Nothing was changed.`
-        : `The class of ${namespace}/${name} is not there any more, so nobody can say what it may have. Nothing was changed.`,
-    );
+const refused = { code: 'cannot-change-copies', title: 'Its copies cannot be changed' };
+
+async function look(database: Database, site: string, sight: Sight, at: At, change: CopyChange) {
+  const { row, facts } = await boundClaim(database, site, sight, at, refused);
   const copies = await copiesOfClaim(database, row.uid);
   return { row, copies, plan: reckonCopies(facts, copies, change) };
 }

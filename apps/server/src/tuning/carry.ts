@@ -5,10 +5,10 @@ import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
 import { reserveMore } from '../growth/growth.sql';
+import { claimOf, sayInClaim } from '../growth/bound';
 import { factsToGrow } from '../growth/facts';
 import type { ReservedBefore, ReservedPart } from '../growth/growth-model';
 import { announce } from '../live/announce';
-import { knownVersion, noteChanged } from '../mirror/mirror';
 import type { Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
@@ -18,8 +18,6 @@ import { furtherCopiesOf, reservedFor, type Reserved } from '../reservations/res
 import { tuning, type TuningState } from './kind';
 import { annotationsOf, asking, ratesOf } from './tuning';
 import { tunings, type TuningModel } from './tuning-model';
-
-const plural = 'persistentvolumeclaims';
 
 /** Carries claims to other ceilings and floors: reserve, say so on the platform, ask the backends. Each step comes to the same when it is done again. */
 export class TuningCarrier {
@@ -89,30 +87,16 @@ export class TuningCarrier {
     const asked = await this.wanted(operation);
     const reserved = await first(reservedFor(this.database, operation.subject));
     if (!reserved) return this.advance(operation, 'abandoned');
-    const there = await this.platform.find('v1', 'PersistentVolumeClaim', reserved.claim_name, reserved.namespace);
-    if (there?.metadata.uid !== operation.subject) return this.advance(operation, 'abandoned');
+    const there = await claimOf(this.platform, reserved);
+    if (!there) return this.advance(operation, 'abandoned');
     const wanted = annotationsOf(asked.wanted);
     if (asked.annotations === null) {
       // written before it is asked: whoever takes it back knows what it was
       const before = Object.keys(wanted).map((s) => [s, there.metadata.annotations?.[prefix + s] ?? null] as const);
       await asked.update({ annotations: Object.fromEntries(before) });
     }
-    await this.annotate(reserved, wanted);
+    await sayInClaim(this.database, this.platform, reserved, wanted);
     return this.advance(operation, 'asking');
-  }
-
-  private async annotate(
-    { namespace, claim_name: name, claim_uid: uid }: Reserved,
-    settings: Readonly<Record<string, string | null>>,
-  ): Promise<void> {
-    const annotations = Object.fromEntries(Object.entries(settings).map(([s, value]) => [prefix + s, value]));
-    const before = await knownVersion(this.database, plural, name, namespace);
-    const changed = await this.platform.mergePatch({
-      ...{ apiVersion: 'v1', kind: 'PersistentVolumeClaim' },
-      // a merge patch takes null for what goes
-      metadata: { name, namespace, uid, annotations: annotations as Record<string, string> },
-    });
-    await noteChanged(this.database, plural, changed, before);
   }
 
   private async ask(operation: Operation): Promise<Operation | undefined> {
@@ -155,9 +139,8 @@ export class TuningCarrier {
     });
     await this.reserve(reserved, before, parts);
     if (annotations !== null) {
-      const there = await this.platform.find('v1', 'PersistentVolumeClaim', reserved.claim_name, reserved.namespace);
-      if (there?.metadata.uid !== operation.subject) return this.advance(operation, 'abandoned');
-      await this.annotate(reserved, annotations);
+      if (!(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
+      await sayInClaim(this.database, this.platform, reserved, annotations);
       await this.askBackends(reserved, before);
     }
     return this.advance(operation, 'returned');

@@ -5,10 +5,8 @@ import { tunableRates, tune } from '@moorage/core/placement/tuning';
 import { tunables, type Tuned } from '@moorage/core/classes/tunable';
 import type { GrowthInput } from '@moorage/core/placement/growth';
 import { getClaim } from '../claims/claims';
-import { claimNamed } from '../claims/claims.sql';
 import type { Database } from '../database/database';
-import { first } from '../database/statement';
-import { factsToGrow } from '../growth/facts';
+import { boundClaim } from '../growth/bound';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { operations } from '../operations/operation-model';
@@ -43,19 +41,10 @@ export const asking = (input: GrowthInput, wanted: Tuned): GrowthInput => ({
   claim: { ...input.claim, tuned: withRates(input.claim.tuned, wanted) },
 });
 
-async function look(database: Database, site: string, sight: Sight, { namespace, name }: At, wanted: Tuned) {
-  const row = sight.sees(namespace) ? await first(claimNamed(database, namespace, name)) : undefined;
-  if (!row) throw Refusal.notFound('claim', `${namespace}/${name}`);
-  const facts = await factsToGrow(database, site, row.uid);
-  if (facts === 'claim-gone' || facts === 'class-gone')
-    throw new Refusal(
-      'conflict',
-      'cannot-tune',
-      'It cannot be tuned now',
-      facts === 'claim-gone'
-        ? `${namespace}/${name} has no volume of ours: it is not bound, or was bound to a volume made beforehand. Nothing was changed.`
-        : `The class of ${namespace}/${name} is not there any more, so nobody can say what it may have. Nothing was changed.`,
-    );
+const refused = { code: 'cannot-tune', title: 'It cannot be tuned' };
+
+async function look(database: Database, site: string, sight: Sight, at: At, wanted: Tuned) {
+  const { row, facts } = await boundClaim(database, site, sight, at, refused);
   const annotations = (row.body.metadata as { annotations?: Record<string, string> }).annotations;
   const own = Object.fromEntries(
     Object.entries(readTuned(annotations) ?? {}).filter(([s, v]) => isRate(s) && typeof v === 'number'),
@@ -86,7 +75,7 @@ export async function tuneClaim(
   const { row, answer } = await look(database, site, sight, at, tuned);
   const about = `${at.namespace}/${at.name}`;
   const refuse = (detail: string) =>
-    new Refusal('conflict', 'cannot-tune', 'It cannot be tuned so', `${detail} Nothing was changed.`);
+    new Refusal('conflict', refused.code, `${refused.title} so`, `${detail} Nothing was changed.`);
   if (answer.kind === 'pool-gone') throw refuse(`The pool ${answer.pool} is not known any more.`);
   if (answer.kind === 'floor-above-ceiling')
     throw refuse(
