@@ -34,6 +34,8 @@ const bucketRowSchema = z.object({
   measuredAt: z.string().nullable(),
   /** Nothing can be written while it holds as much as it may. */
   isShut: z.boolean(),
+  /** Since when its backend does not have it any more; null while it does. */
+  missingSince: z.string().nullable(),
   deletion: z.enum(reclaimPolicies).nullable(),
   /** Accounts that may use it. */
   keys: z.int(),

@@ -32,6 +32,8 @@ export class BucketModel extends Model<InferAttributes<BucketModel>, InferCreati
   declare measuring: Measuring | null;
   /** Nothing can be written: it holds as much as it may. */
   declare shut: CreationOptional<boolean>;
+  /** Set when its backend does not have it any more. */
+  declare missingSince: CreationOptional<Date | null>;
   /** Its claim is gone. */
   declare gone: CreationOptional<boolean>;
   /** Who said that it is to be destroyed although it was kept. */
@@ -59,6 +61,7 @@ export const buckets = table('buckets', BucketModel, {
   measuredAt: { type: DataTypes.DATE },
   measuring: { type: DataTypes.JSONB },
   shut: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
+  missingSince: { type: DataTypes.DATE },
   gone: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
   destroyedBy: { type: DataTypes.TEXT },
   createdAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },

@@ -179,6 +179,7 @@ export interface StoredBucket {
   objects: number | null;
   measured_at: Date | null;
   shut: boolean | null;
+  missing_since: Date | null;
   bucket_state: 'held' | 'made' | 'ready' | 'kept' | 'emptying' | null;
   gone: boolean | null;
   endpoint: string | null;
@@ -193,7 +194,7 @@ export interface StoredBucket {
 
 const columnsListed = `coalesce(o.uid, b.claim_uid) AS uid, coalesce(o.namespace, b.namespace) AS namespace, coalesce(o.name, b.claim_name) AS name,
      coalesce(o.class_name, b.class_name) AS class_name, o.body, c.body AS class, coalesce(o.created_at, b.created_at) AS created_at,
-     b.pool_id, p.backend_id, b.name AS bucket, b.asked, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.state AS bucket_state,
+     b.pool_id, p.backend_id, b.name AS bucket, b.asked, b.bytes, b.written, b.objects, b.measured_at, b.shut, b.missing_since, b.state AS bucket_state,
      b.gone, b.endpoint, b.kept_since, op.state AS operation, op.waiting_for, op.stopped, op.error, op.decision_id,
      (SELECT count(*) FROM bucket_keys k WHERE k.claim_uid = b.claim_uid AND k.granted_at IS NOT NULL) AS keys`;
 /** Everything of those whose uids are named. */

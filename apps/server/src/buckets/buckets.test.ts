@@ -204,6 +204,27 @@ test('what lies in it is counted, against the limit and in its namespace; full, 
   expect(mayWrite()).toBe(true);
 });
 
+test('a bucket that somebody removed on its backend is told as lost, what it held stays told, and none is made in its place', async () => {
+  await ask('lost', 'logs', '1Gi');
+  const { bucket } = await inState('lost', 'ready');
+  const name = bucket.bucket!;
+  put(name, 'a', 700);
+  await eventually('it is counted', async () => (await detail('lost')).bucket.written === 700);
+  const { owner, pool } = boxOf().get(name);
+  boxOf().delete(name, 'a');
+  boxOf().remove(name);
+  await eventually('it is missed', async () => (await detail('lost')).bucket.missingSince !== null);
+  expect((await detail('lost')).bucket).toMatchObject({ state: 'ready', written: 700 });
+  const found = await eventually('a finding says so', async () =>
+    (await maren.ok<FindingRow[]>('GET', '/api/findings')).find((f) => f.kind === 'buckets-lost'),
+  );
+  expect(found.facts).toEqual({ buckets: 1, some: ['tide-gauges/lost'] });
+  expect(() => boxOf().get(name)).toThrow();
+  // it is there again, from wherever
+  boxOf().create(name, owner, pool);
+  await eventually('it is found again', async () => (await detail('lost')).bucket.missingSince === null);
+});
+
 test('what it may hold is changed here or on the platform: promised at once where there is room, else when there is; never below what lies in it', async () => {
   await ask('grows', 'logs', '1Gi');
   const { bucket } = await inState('grows', 'ready');

@@ -80,6 +80,7 @@ function rowOf(b: StoredBucket): BucketRow {
         : null,
     ...{ written: b.measured_at ? b.written : null, objects: b.measured_at ? b.objects : null },
     ...{ measuredAt: b.measured_at?.toISOString() ?? null, isShut: b.shut ?? false },
+    missingSince: b.missing_since?.toISOString() ?? null,
     ...{ deletion: cls?.deletion ?? null, keys: b.keys },
     ...{ createdAt: b.created_at.toISOString(), keptSince: b.kept_since?.toISOString() ?? null },
   };

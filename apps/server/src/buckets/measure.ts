@@ -32,15 +32,22 @@ async function measure(database: Database, objects: ObjectStore, bucket: BucketM
   let { after, bytes, objects: count } = bucket.measuring ?? { after: undefined, bytes: 0, objects: 0 };
   for (let pages = 0; pages < pagesAtOnce; pages++) {
     const page = await objects.fetchObjects(bucket.name, after);
-    // one that is gone from its backend holds nothing
-    bytes += page?.bytes ?? 0;
-    count += page?.keys.length ?? 0;
+    if (!page) return noteMissing(database, bucket);
+    bytes += page.bytes;
+    count += page.keys.length;
     if (!Number.isSafeInteger(bytes))
       throw new BackendProblem('nonsense', `what it lists of ${bucket.name} is larger than anything that is`);
-    after = page?.next;
+    after = page.next;
     if (after === undefined) return note(database, objects, bucket, bytes, count);
   }
   await bucket.update({ measuring: { after: after!, bytes, objects: count } });
+}
+
+/** Its backend does not have it: what it held last stays told, and nothing is made in its place. */
+async function noteMissing(database: Database, bucket: BucketModel): Promise<void> {
+  const isNews = bucket.missingSince === null;
+  await bucket.update({ missingSince: bucket.missingSince ?? new Date(), measuredAt: new Date(), measuring: null });
+  if (isNews) await announce(database, [{ topic: 'buckets' }, { topic: 'namespaces', subject: bucket.namespace }]);
 }
 
 async function note(
@@ -51,8 +58,9 @@ async function note(
   count: number,
 ): Promise<void> {
   const shut = written >= bucket.bytes;
-  const changed = written !== bucket.written || count !== bucket.objects || shut !== bucket.shut;
-  await bucket.update({ written, objects: count, shut, measuredAt: new Date(), measuring: null });
+  const changed =
+    written !== bucket.written || count !== bucket.objects || shut !== bucket.shut || bucket.missingSince !== null;
+  await bucket.update({ written, objects: count, shut, missingSince: null, measuredAt: new Date(), measuring: null });
   // again each time while it is shut: a key that was given meanwhile must not write either
   if (bucket.state === 'ready' && (shut || changed)) await admit(database, objects, bucket);
   if (changed) await announce(database, [{ topic: 'buckets' }, { topic: 'namespaces', subject: bucket.namespace }]);

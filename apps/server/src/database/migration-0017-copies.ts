@@ -9,6 +9,9 @@ CREATE TABLE copy_changes (
   target jsonb,
   annotation jsonb
 );
+
+-- set when its backend does not have a bucket any more
+ALTER TABLE buckets ADD COLUMN missing_since timestamptz;
 `;
 
 export async function up(database: Database): Promise<void> {

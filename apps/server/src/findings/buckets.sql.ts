@@ -3,7 +3,7 @@ import { statement } from '../database/statement';
 import { mostNamed } from './stuck.sql';
 
 interface InNeed {
-  kind: 'buckets-full' | 'buckets-waiting';
+  kind: 'buckets-full' | 'buckets-waiting' | 'buckets-lost';
   /** What the waiting ones wait for. */
   subject: string;
   count: number;
@@ -20,7 +20,10 @@ export const bucketsInNeed = statement<InNeed, [namespaces: readonly string[] | 
    FROM operations WHERE kind = 'bucket' AND ended_at IS NULL AND resting AND ${seen} GROUP BY waiting_for
    UNION ALL
    SELECT 'buckets-full', 'limit', count(*), ${named("namespace || '/' || claim_name")}, min(measured_at)
-   FROM buckets WHERE shut AND state = 'ready' AND ${seen} HAVING count(*) > 0`,
+   FROM buckets WHERE shut AND state = 'ready' AND missing_since IS NULL AND ${seen} HAVING count(*) > 0
+   UNION ALL
+   SELECT 'buckets-lost', 'backend', count(*), ${named("namespace || '/' || claim_name")}, min(missing_since)
+   FROM buckets WHERE missing_since IS NOT NULL AND state IN ('ready', 'kept') AND ${seen} HAVING count(*) > 0`,
 );
 
 export const bucketFinding = ({ kind, subject, count, some }: InNeed): Finding => ({

@@ -2,6 +2,7 @@ import type { BucketClassRow, BucketDetail, BucketKey, BucketRow } from '@moorag
 import { waitFor } from '@testing-library/react';
 import { aPoolState, aState } from '../moorings/testing';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
+import { stateOf } from './words';
 import Buckets from './Buckets';
 
 const GiB = 2 ** 30;
@@ -14,6 +15,7 @@ const aRow = (part: Partial<BucketRow> = {}): BucketRow => ({
     objects: 1200,
     measuredAt: '2026-11-27T08:00:00Z',
     isShut: false,
+    missingSince: null,
     deletion: 'Delete',
   },
   ...{ keys: 1, createdAt: '2026-11-20T08:00:00Z', keptSince: null },
@@ -235,4 +237,12 @@ test('a class whose parameters cannot be read says which; a pool that speaks no 
   show(<Buckets />, { at: '/claims/buckets?see=classes' });
   expect(await screen.findByText('copies cannot be read: many')).toBeTruthy();
   expect(screen.getByText(/1\. kelp-nvme \(speaks no S3, or is not known\)/)).toBeTruthy();
+});
+
+test.each([
+  [{ state: 'ready' as const }, 'not on its backend any more'],
+  [{ state: 'kept' as const }, 'not on its backend any more'],
+  [{ state: 'closing' as const }, 'its claim is gone: its keys are being taken back'],
+])('a bucket that its backend lost says so, as long as it should be there: %j', (part, words) => {
+  expect(stateOf(aRow({ ...part, isShut: true, missingSince: '2026-11-26T10:00:00Z' })).words).toBe(words);
 });

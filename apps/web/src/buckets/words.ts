@@ -12,6 +12,8 @@ export const waitWords: Readonly<Record<BucketWait, string>> = {
 
 /** How a bucket stands, as a mark and in words. */
 export function stateOf(row: BucketRow): { readonly mark: MarkKind; readonly words: string } {
+  if (row.missingSince !== null && (row.state === 'ready' || row.state === 'kept'))
+    return { mark: 'person', words: 'not on its backend any more' };
   switch (row.state) {
     case 'ready':
       return row.isShut

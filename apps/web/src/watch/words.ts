@@ -246,6 +246,13 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         remedy: 'See what would help',
         path: bucketsPath(list('some'), number('buckets')),
       };
+    case 'buckets-lost':
+      return {
+        title: `${plural(number('buckets'), 'bucket is', 'buckets are')} not on the backend any more`,
+        detail: `${list('some').join(', ')}${number('buckets') > list('some').length ? ' and others' : ''}. Somebody removed ${number('buckets') === 1 ? 'it' : 'them'} there; nothing empty is made in ${number('buckets') === 1 ? 'its' : 'their'} place.`,
+        remedy: 'See what was in it',
+        path: bucketsPath(list('some'), number('buckets')),
+      };
     case 'buckets-full':
       return {
         title: `${plural(number('buckets'), 'bucket is', 'buckets are')} full: nothing can be written`,

@@ -13,6 +13,7 @@ export const findingKinds = {
   'pool-shrunk': 'data-at-risk',
   'disk-failing': 'data-at-risk',
   'volumes-endangered': 'data-at-risk',
+  'buckets-lost': 'data-at-risk',
   'backend-unreachable': 'claims-blocked',
   'backend-nonsense': 'claims-blocked',
   'pool-read-only': 'claims-blocked',
