@@ -109,7 +109,8 @@ export class CopiesCarrier {
     const facts = await factsToGrow(this.database, this.site, operation.subject);
     if (typeof facts === 'string' || asked.target === null) return this.advance(operation, 'returning');
     const there = await claimOf(this.platform, facts.reserved);
-    if (!there) return this.advance(operation, 'abandoned');
+    // what is held for a copy that is not made goes back, also where the volume is kept without its claim
+    if (!there) return this.advance(operation, 'returning');
     const { copies } = withCopies(facts.input, asked.target.copies);
     // written before it is changed: whoever takes it back knows what it was
     if (asked.annotation === null)
@@ -147,8 +148,8 @@ export class CopiesCarrier {
     // nothing was decided yet
     if (target === null) return this.advance(operation, 'returned');
     if (annotation !== null) {
-      if (!(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
-      await sayInClaim(this.database, this.platform, reserved, { copies: annotation.before });
+      if (await claimOf(this.platform, reserved))
+        await sayInClaim(this.database, this.platform, reserved, { copies: annotation.before });
       if (reserved.volume_id) {
         const backend = await this.backends.connector(reserved.backend_id);
         await backend.ensureCopiesOn(reserved.volume_id, target.disksBefore);

@@ -1,5 +1,6 @@
 import { startBackend } from '@moorage/standins/start';
 import { kelpSeed } from '@moorage/standins/backend-seeds';
+import type { CopyChange } from '@moorage/contract/copies';
 import { provisioner } from '@moorage/core/classes/manifest';
 import pino from 'pino';
 import { backendVolumes } from '../backends/inventory-model';
@@ -13,7 +14,7 @@ import { mayMove, type Kind, type Work } from '../operations/kind';
 import { operations } from '../operations/operation-model';
 import type { PlatformObject } from '../platform/connector';
 import { pools } from '../pools/pool-model';
-import { reservations } from '../reservations/reservation-model';
+import { reservationCopies, reservations } from '../reservations/reservation-model';
 import { Vault } from '../secrets/vault';
 import type { BackendView } from '../swordfish/connector';
 import { BackendHttp } from '../swordfish/http';
@@ -31,7 +32,10 @@ import { GrowthCarrier } from '../growth/carry';
 import { SalvageCarrier } from '../salvage/carry';
 import { salvaging } from '../salvage/kind';
 import { growing } from '../growth/kind';
-import { advance } from '../operations/operations';
+import { advance, beginOperations } from '../operations/operations';
+import { CopiesCarrier } from '../copies/carry';
+import { copyChanges } from '../copies/copy-change-model';
+import { changingCopies } from '../copies/kind';
 
 const vault = new Vault(Buffer.alloc(32, 7));
 const metrics = new Metrics();
@@ -72,7 +76,7 @@ const storageClass = {
   kind: 'StorageClass',
   metadata: { name: 'fast' },
   provisioner,
-  parameters: { [`${provisioner}/copies`]: '2' },
+  parameters: { [`${provisioner}/copies`]: '2', [`${provisioner}/allow-copies`]: '1 to 4' },
   reclaimPolicy: 'Delete',
   volumeBindingMode: 'Immediate',
   allowVolumeExpansion: true,
@@ -161,6 +165,7 @@ async function open(
           ...new Binder(database, platform, backends, metrics, site).works,
           new GrowthCarrier(database, platform, backends, metrics, site).work,
           new SalvageCarrier(database, platform).work,
+          new CopiesCarrier(database, platform, backends, site, () => undefined).work,
         ] as readonly Work[];
         let died = false;
         const dies = () => (died ||= --left <= 0 || (dying.shift() ?? false));
@@ -203,6 +208,29 @@ async function open(
       return growing.length === claims.length;
     });
   };
+  /** Asks for one copy more or fewer of every claim's volume. */
+  const changeCopies = async (change: CopyChange) => {
+    for (const claimUid of uids) {
+      const [operationId] = await beginOperations(database, changingCopies, [claimUid]);
+      await copyChanges.in(database).create({ operationId: operationId!, claimUid, change });
+    }
+  };
+  /** Of each claim: disks that its volume has copies on, those that are held for it, and how many it says it tunes. */
+  const copies = async () => {
+    const { volumes } = await backend.fetchView();
+    const held = await reservationCopies.in(database).findAll({ where: { claimUid: uids }, limit: 100 });
+    const seen = await Promise.all(
+      claims.map((c) => platform.find('v1', 'PersistentVolumeClaim', c.metadata.name, 'tide-gauges')),
+    );
+    return uids.map((uid, i) => ({
+      lying: (volumes.find((v) => v.name === `pvc-${uid}`)?.copies ?? []).map((c) => c.disk).sort(),
+      held: held
+        .filter((c) => c.claimUid === uid)
+        .map((c) => c.disk)
+        .sort(),
+      said: seen[i]?.metadata.annotations?.[`${provisioner}/copies`],
+    }));
+  };
   /** What nodes do by themselves: they grow the file systems of claims that are said to need it. */
   const growFileSystems = async () => {
     for (const { metadata } of claims) {
@@ -217,7 +245,7 @@ async function open(
   /** Calls off what is under way and can be. */
   const callOff = async () => {
     for (const { id, kind, state, endedAt } of await begun()) {
-      const of = [growing, salvaging].find((k) => k.kind === kind) as Kind | undefined;
+      const of = [growing, salvaging, changingCopies].find((k) => k.kind === kind) as Kind | undefined;
       if (of && endedAt === null && mayMove(of, state, of.undo!))
         await advance(database, of, { id, state }, of.undo!, { cause: 'called off' });
     }
@@ -251,6 +279,7 @@ async function open(
   const states = async () => (await begun()).map((o) => `${o.kind} ${o.state}`).sort();
   return {
     ...{ uids, claims, platform, backend, carry, bind, remove, stands, states, meet, ask, growFileSystems, callOff },
+    ...{ changeCopies, copies },
     end: async () => {
       await mirror.stop();
       await reservations.in(database).destroy({ where: { volumeName: uids.map((u) => `pvc-${u}`) } });
