@@ -1,7 +1,7 @@
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
 import { accessModes, reclaimPolicies, volumeModes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
-import { sizeTextSchema } from './claims';
+import { checkSchema, sizeTextSchema } from './claims';
 import { manifestLimits } from './manifest-limits';
 import { nameSchema, storageClassSchema } from './classes';
 
@@ -45,6 +45,16 @@ const plannedObjectSchema = z.object({
   fate: z.enum(['new', 'changed', 'untouched', 'left', 'refused']),
   changes: z.array(z.object(memberChange)),
   objections: z.array(objectionSchema),
+  /**
+   * Of a claim that asks for more: raw bytes that it adds, or what its volume is refused by, as things stand now and each after
+   * those before it. It asks all the same, and waits. Null of others, and where nothing is known of its volume.
+   */
+  growth: z
+    .object({
+      addedRaw: z.number(),
+      failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),
+    })
+    .nullable(),
 });
 export type PlannedManifest = z.infer<typeof plannedObjectSchema>;
 export const manifestPlanSchema = z.object({

@@ -241,7 +241,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     listCandidates: ({ params, person }) => listCandidates(database, Sight.of(person), claimAt(params)),
     nameVolume: ({ params, body, person }) =>
       nameVolume(database, acts, Sight.of(person), claimAt(params), body.volume, person.name),
-    planManifest: ({ body, person }) => planManifestText(database, reader, body.text, person),
+    planManifest: ({ body, person }) => planManifestText(database, site, reader, body.text, person),
     getClaim: ({ params, person }) =>
       getClaim(database, Sight.of(person), params.namespace!, params.name!, engine.works),
     deleteClaim: ({ params, query, person }) =>

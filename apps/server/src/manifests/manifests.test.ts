@@ -271,6 +271,36 @@ describe('a plan', () => {
     expect(await toldOf('plan-grow')).toEqual(['create', 'change']);
   });
 
+  test('says of claims that ask for more whether their volumes fit, each after those before it', async () => {
+    await maren.ok('PUT', '/api/moorings/from-text/basalt-broad', { enabled: true });
+    const cls = world.platform.store.find('storageclasses', undefined, 'from-text')!;
+    world.platform.store.update('storageclasses', { ...cls, allowVolumeExpansion: true });
+    const names = ['more-a', 'more-b'];
+    for (const name of names) {
+      await post(claim(name));
+      await maren.inState(name, 'bound', 'ferry-desk');
+    }
+    // room for one of them to be three times as large
+    const used = await world.rows<{ bytes: string }>(
+      `SELECT sum(bytes)::text AS bytes FROM reservations WHERE namespace = 'ferry-desk'`,
+    );
+    const limit = Number(used[0]!.bytes) + 12 * 2 ** 30;
+    await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: limit });
+    const text = names.map((name) => claim(name, '15Gi')).join('---\n');
+    const shown = await eventually('the class lets them grow', async () => {
+      const so = await plan(text);
+      return so.objects.every((o) => o.fate === 'changed') && so;
+    });
+    expect(shown.objects.map((o) => o.growth)).toMatchObject([
+      { addedRaw: 10 * 2 ** 30, failed: null },
+      { failed: { pool: 'basalt-broad', check: { rule: 'namespace-quota', need: 10 * 2 ** 30, have: 2 * 2 ** 30 } } },
+    ]);
+    // more room meanwhile is no other plan
+    await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: null });
+    const { status } = await maren.call('POST', '/api/manifests', { text, planned: shown.planned });
+    expect(status).toBe(201);
+  });
+
   test('offers a volume of a backend to claims, once, and never to be destroyed', async () => {
     const { volumeId } = (await maren.claim('plan-a', 'ferry-desk')).claim;
     const old = world.basalt.backend.create({

@@ -21,6 +21,7 @@ import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
 import { PlatformProblem } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
+import { growthsIn } from './growths';
 import type { ManifestReader } from './reading';
 import { standingFor } from './standing';
 
@@ -79,7 +80,7 @@ const planText = async (database: Database, wanted: readonly WantedObject[], per
 function toPlan(planned: readonly PlannedObject[]): ManifestPlan {
   const objects = planned.map(({ line, manifest, fate, changes, objections }) => ({
     ...{ line, kind: manifest.kind, namespace: manifest.metadata.namespace ?? null, name: manifest.metadata.name },
-    ...{ fate, changes: [...changes], objections: [...objections] },
+    ...{ fate, changes: [...changes], objections: [...objections], growth: null },
   }));
   return { objects, planned: createHash('sha256').update(JSON.stringify(objects)).digest('hex').slice(0, 24) };
 }
@@ -87,11 +88,16 @@ function toPlan(planned: readonly PlannedObject[]): ManifestPlan {
 /** Shows what a text would do, and does nothing. */
 export async function planManifestText(
   database: Database,
+  site: string,
   reader: ManifestReader,
   text: string,
   person: Person,
 ): Promise<ManifestPlan> {
-  return toPlan(await planText(database, await readAll(reader, text), person));
+  const planned = await planText(database, await readAll(reader, text), person);
+  const { objects, planned: name } = toPlan(planned);
+  // how much room there is at this moment is no part of what is planned
+  const growths = await growthsIn(database, site, planned);
+  return { objects: objects.map((o, i) => ({ ...o, growth: growths.get(i) ?? null })), planned: name };
 }
 
 /** Refuses the whole text when something in it is: faults with field and line, else what stands in the way. */

@@ -90,28 +90,40 @@ const rowOf = ({ uid, namespace, name, pool_id, provisioned }: Named) => ({
   ...{ uid, namespace, name, pool: pool_id, from: provisioned },
 });
 
+/** What becomes of claims that ask for other sizes, each reckoned after those before it; one that asks for no more has enough. */
+export async function growthVerdicts(
+  database: Database,
+  site: string,
+  asked: readonly { readonly uid: string; readonly size: Bytes }[],
+): Promise<Map<string, Partial<RoundRow>>> {
+  const facts = await factsToGrowMany(
+    database,
+    site,
+    asked.map((a) => a.uid),
+  );
+  const asking = asked.flatMap(({ uid, size }) => {
+    const of = facts.get(uid)!;
+    return typeof of === 'string' || size <= of.input.held[0].provisioned ? [] : [{ uid, size, of }];
+  });
+  const reckoned = growInTurn(asking.map(({ size, of }) => ({ ...of.input, claim: { ...of.input.claim, size } })));
+  const growthOf = new Map(asking.map(({ uid }, i) => [uid, reckoned[i]!]));
+  return new Map(asked.map(({ uid }) => [uid, verdict(facts.get(uid)!, growthOf.get(uid))]));
+}
+
 async function growths(
   database: Database,
   site: string,
   change: Exclude<RoundChange, { kind: 'delete' }>,
   found: readonly Named[],
 ): Promise<Planned> {
-  const facts = await factsToGrowMany(
+  const asked = found.map((row) => ({ uid: row.uid, size: askedOf(change, row), has: row.size_bytes }));
+  // one that asks for less than it does already asks for nothing
+  const verdicts = await growthVerdicts(
     database,
     site,
-    found.map((f) => f.uid),
+    asked.map(({ uid, size, has }) => ({ uid, size: size <= has ? bytes(0) : size })),
   );
-  const asking = found.flatMap((row) => {
-    const of = facts.get(row.uid)!;
-    return typeof of === 'string' || askedOf(change, row) <= row.size_bytes ? [] : [{ row, of }];
-  });
-  const reckoned = growInTurn(
-    asking.map(({ row, of }) => ({ ...of.input, claim: { ...of.input.claim, size: askedOf(change, row) } })),
-  );
-  const growthOf = new Map(asking.map(({ row }, i) => [row.uid, reckoned[i]!]));
-  return new Map(
-    found.map((row) => [row.uid, { ...rowOf(row), ...verdict(facts.get(row.uid)!, growthOf.get(row.uid)) }]),
-  );
+  return new Map(found.map((row) => [row.uid, { ...rowOf(row), ...verdicts.get(row.uid)! }]));
 }
 
 function verdict(facts: GrowthFacts | 'claim-gone' | 'class-gone', growth: Growth | undefined): Partial<RoundRow> {

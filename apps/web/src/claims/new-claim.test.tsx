@@ -172,7 +172,14 @@ describe('for a set', () => {
 
 describe('as a manifest', () => {
   const text = 'kind: PersistentVolumeClaim';
-  const object = { line: 1, kind: 'PersistentVolumeClaim', namespace: 'ferry-desk', changes: [], objections: [] };
+  const object = {
+    line: 1,
+    kind: 'PersistentVolumeClaim',
+    namespace: 'ferry-desk',
+    changes: [],
+    objections: [],
+    growth: null,
+  };
   const plan = (...objects: object[]) => ({ planned: 'seen', objects: objects.map((o) => ({ ...object, ...o })) });
   const write = async (answers: ConstructorParameters<typeof FakeServer>[0]) => {
     const shown = await drawn(answers);

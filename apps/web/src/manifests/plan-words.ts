@@ -1,6 +1,8 @@
 import { objectionWords } from '@moorage/contract/manifest-words';
 import type { ManifestPlan, ManifestResult, PlannedManifest } from '@moorage/contract/manifests';
+import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
+import { failureSentence } from '../moorings/check-words';
 
 type Fate = PlannedManifest['fate'];
 
@@ -21,8 +23,14 @@ export const kindWord = (kind: string): string => kinds[kind] ?? (kind || 'canno
 export const nameOf = ({ namespace, name }: Pick<PlannedManifest, 'namespace' | 'name'>): string =>
   namespace ? `${namespace}/${name}` : name || '(no name)';
 
+/** What becomes of the volume of a claim that asks for more. */
+const growthWords = ({ addedRaw, failed }: NonNullable<PlannedManifest['growth']>): string =>
+  failed
+    ? `Its volume does not fit so yet, and waits. ${failed.pool}: ${failureSentence(failed.check)}`
+    : `Its volume fits where it is: ${sizeText(addedRaw)} more of raw space.`;
+
 /** What becomes of an object: one line for each thing there is to say. */
-export function fateLines({ fate, changes, objections }: PlannedManifest): string[] {
+export function fateLines({ fate, changes, objections, growth }: PlannedManifest): string[] {
   switch (fate) {
     case 'new':
       return ['Is made.'];
@@ -31,7 +39,10 @@ export function fateLines({ fate, changes, objections }: PlannedManifest): strin
     case 'left':
       return ['Not for us: left alone.'];
     case 'changed':
-      return changes.map((c) => `${c.path} becomes ${c.to}${c.from ? `, from ${c.from}` : ''}.`);
+      return [
+        ...changes.map((c) => `${c.path} becomes ${c.to}${c.from ? `, from ${c.from}` : ''}.`),
+        ...(growth ? [growthWords(growth)] : []),
+      ];
     case 'refused':
       return objections.map((o) => `Refused: ${objectionWords(o)}`);
   }
