@@ -19,6 +19,9 @@ const flags = [
   '--disable-dev-shm-usage',
 ];
 
+/** How long something is waited for: a machine that is busy with other tests shows in a minute what takes seconds alone. */
+const patienceMs = 120_000;
+
 /** Debian's Chromium, driven as a person would: by what is written on the screen. Waits look for a state, never for a time. */
 export class Browser {
   private constructor(
@@ -61,13 +64,13 @@ export class Browser {
   }
 
   /** An element whose own or inner text matches, by exact text or a part of it. */
-  async see(text: string, within = 60_000): Promise<WebElement> {
+  async see(text: string, within = patienceMs): Promise<WebElement> {
     const quoted = `concat(${[...text].map((c) => (c === "'" ? `"'"` : `'${c}'`)).join(',')},'')`;
     const path = By.xpath(`(//*[not(self::script or self::style)][contains(normalize-space(.), ${quoted})])[last()]`);
     return this.told(this.driver.wait(until.elementLocated(path), within, `"${text}" does not appear`));
   }
 
-  find(css: string, within = 60_000): Promise<WebElement> {
+  find(css: string, within = patienceMs): Promise<WebElement> {
     return this.told(this.driver.wait(until.elementLocated(By.css(css)), within, `${css} does not appear`));
   }
 
@@ -107,7 +110,7 @@ export class Browser {
           );
           return found ?? false;
         },
-        60_000,
+        patienceMs,
         `no control "${name}"`,
       ) as Promise<WebElement>,
     );
@@ -125,7 +128,7 @@ export class Browser {
           throw error;
         }
       },
-      60_000,
+      patienceMs,
       `"${name}" cannot be clicked`,
     );
   }
@@ -142,7 +145,7 @@ export class Browser {
           throw error;
         }
       },
-      60_000,
+      patienceMs,
       `${css} cannot be clicked`,
     );
   }
@@ -205,12 +208,12 @@ export class Browser {
           throw error;
         }
       },
-      60_000,
+      patienceMs,
       `no option "${option}" of "${name}"`,
     );
     await this.driver.wait(
       async () => (await this.driver.findElements(By.css('ul[role=listbox]'))).length === 0,
-      60_000,
+      patienceMs,
     );
   }
 
