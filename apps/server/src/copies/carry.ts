@@ -12,6 +12,7 @@ import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import type { PlatformConnector } from '../platform/connector';
 import { OutsideProblem } from '../refusals/outside';
+import { BackendProblem } from '../swordfish/connector';
 import { reservedFor, type Reserved } from '../reservations/reservation.sql';
 import { reckonCopies } from './copies';
 import { copiesOfClaim, holdCopies } from './copies.sql';
@@ -19,6 +20,8 @@ import { copyChanges, type CopyTarget } from './copy-change-model';
 import { changingCopies, type CopiesState } from './kind';
 
 const annotationName = `${prefix}copies`;
+
+const raises = ({ before, after }: CopyTarget): boolean => after.copies > before.copies;
 
 /**
  * Carries volumes to one copy more or fewer: what is added is reserved before the backend is asked, and what goes is given back
@@ -62,18 +65,17 @@ export class CopiesCarrier {
       if (plan.kind !== 'reckoned' || !plan.fits) return this.advance(operation, 'refused');
       const { reserved } = facts;
       const { disk, node, domain } = plan.copy;
-      const disksBefore = copies.filter((c) => c.role === 'data').map((c) => ({ id: c.disk, node: c.node }));
       const target: CopyTarget = {
-        ...{ copies: plan.copies, copy: { disk, node, domain }, disksBefore },
+        copy: { disk, node, domain },
         before: {
+          copies: copies.filter((c) => c.role === 'data').length,
           raw: reserved.raw_bytes,
           ...{ backendIops: reserved.backend_iops, backendThroughput: reserved.backend_throughput },
         },
-        after: { raw: plan.raw, backendIops: plan.backendIops, backendThroughput: plan.backendThroughput },
-        disksAfter:
-          asked.change.kind === 'raise'
-            ? [...disksBefore, { id: disk, node }]
-            : disksBefore.filter((d) => d.id !== disk),
+        after: {
+          ...{ copies: plan.copies, raw: plan.raw },
+          ...{ backendIops: plan.backendIops, backendThroughput: plan.backendThroughput },
+        },
       };
       await asked.update({ target });
       if (asked.change.kind === 'raise') await this.hold(reserved, target, 'after');
@@ -84,9 +86,8 @@ export class CopiesCarrier {
   /** Holds what the volume has before or after; a copy that is not held then leaves its disk. */
   private async hold(reserved: Reserved, target: CopyTarget, at: 'before' | 'after'): Promise<void> {
     const { raw, backendIops, backendThroughput } = target[at];
-    const disks = at === 'after' ? target.disksAfter : target.disksBefore;
     const { disk, node, domain } = target.copy;
-    const isHeld = disks.some((d) => d.id === disk);
+    const isHeld = raises(target) === (at === 'after');
     const { claim_uid, raw_bytes, pool_id } = reserved;
     const [held] = await holdCopies(
       this.database,
@@ -111,7 +112,7 @@ export class CopiesCarrier {
     const there = await claimOf(this.platform, facts.reserved);
     // what is held for a copy that is not made goes back, also where the volume is kept without its claim
     if (!there) return this.advance(operation, 'returning');
-    const { copies } = withCopies(facts.input, asked.target.copies);
+    const { copies } = withCopies(facts.input, asked.target.after.copies);
     // written before it is changed: whoever takes it back knows what it was
     if (asked.annotation === null)
       await asked.update({ annotation: { before: there.metadata.annotations?.[annotationName] ?? null } });
@@ -120,25 +121,56 @@ export class CopiesCarrier {
     return this.advance(operation, 'asking');
   }
 
+  /** The backend is asked for what is decided about this one copy: where others lie may have changed since. */
   private async ask(operation: Operation): Promise<Operation | undefined> {
-    const { target, change } = await this.asked(operation);
+    const { target } = await this.asked(operation);
     const reserved = await first(reservedFor(this.database, operation.subject));
     if (!reserved?.volume_id || target === null) return this.advance(operation, 'abandoned');
-    const backend = await this.backends.connector(reserved.backend_id);
-    await backend.ensureCopiesOn(reserved.volume_id, target.disksAfter);
+    const copies = await this.lay(reserved, target, 'after');
+    // the copy that was to go had gone by itself and another one was made in its place, or the volume is gone
+    if (copies !== target.after.copies) return this.advance(operation, 'returning');
     const ended = await this.database.transaction(async () => {
       // its room is given back now that it is gone
-      if (change.kind === 'lower') await this.hold(reserved, target, 'after');
+      if (!raises(target)) await this.hold(reserved, target, 'after');
       return this.advance(operation, 'changed');
     });
     await this.afterwards(reserved);
     return ended;
   }
 
+  /** Lets the one copy be there, or not, as it is before or after; gives how many there are then, of a volume that is gone none. */
+  private async lay(
+    { backend_id, volume_name }: Reserved,
+    target: CopyTarget,
+    at: 'before' | 'after',
+  ): Promise<number> {
+    const backend = await this.backends.connector(backend_id);
+    const { disk, node } = target.copy;
+    try {
+      return raises(target) === (at === 'after')
+        ? await backend.ensureCopy(volume_name, { id: disk, node })
+        : await backend.ensureCopyGone(volume_name, disk);
+    } catch (error) {
+      // let go of meanwhile, or lost: that is told of the volume itself
+      if (error instanceof BackendProblem && error.code === 'not-found') return 0;
+      throw error;
+    }
+  }
+
   /** The backend is looked at again, and a size that was asked for meanwhile is taken up. */
   private async afterwards({ backend_id, claim_uid }: Reserved): Promise<void> {
     await this.backends.sync(backend_id);
     this.carry((await beginGrowths(this.database, [claim_uid])).map((o) => o.id));
+  }
+
+  /** A copy that was made goes, one that went is made again; where as many lie as before, none is made beside them. */
+  private async layBack(reserved: Reserved, target: CopyTarget): Promise<void> {
+    if (!raises(target)) {
+      const backend = await this.backends.connector(reserved.backend_id);
+      const now = await backend.findVolume(reserved.volume_name);
+      if ((now?.copies.length ?? 0) >= target.before.copies) return;
+    }
+    await this.lay(reserved, target, 'before');
   }
 
   private async goBack(operation: Operation): Promise<Operation | undefined> {
@@ -150,10 +182,7 @@ export class CopiesCarrier {
     if (annotation !== null) {
       if (await claimOf(this.platform, reserved))
         await sayInClaim(this.database, this.platform, reserved, { copies: annotation.before });
-      if (reserved.volume_id) {
-        const backend = await this.backends.connector(reserved.backend_id);
-        await backend.ensureCopiesOn(reserved.volume_id, target.disksBefore);
-      }
+      if (reserved.volume_id) await this.layBack(reserved, target);
     }
     const ended = await this.database.transaction(async () => {
       await this.hold(reserved, target, 'before');

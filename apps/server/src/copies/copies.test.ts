@@ -134,6 +134,55 @@ test('what its backend refuses for good goes back: held, said and laid as it was
   expect(annotation('goes-back')).toBeUndefined();
 });
 
+test('where other copies lie is not undone: a copy that was made elsewhere meanwhile stays', async () => {
+  const claim = await bound('elsewhere');
+  const [first, ...others] = (await held(claim.uid)).disks;
+  // the backend does not take it for a while, and lays a copy elsewhere by itself
+  world.kelp.faults.add({ kind: 'refuse', method: 'POST', path: 'ChangeRAIDLayout', status: 503 });
+  const { plan: more } = await plan('elsewhere', { kind: 'raise' });
+  if (more.kind !== 'reckoned') throw new Error(more.kind);
+  const { node, disk } = more.choices[0]!;
+  await change('elsewhere', { kind: 'raise', node });
+  await eventually('it was asked for', () =>
+    Promise.resolve(
+      world.kelp.faults.calls.some((c) => c.path.includes('ChangeRAIDLayout') && c.path.includes(claim.volumeId!)),
+    ),
+  );
+  const elsewhere = more.choices.find((c) => c.disk !== disk)!.disk;
+  world.kelp.backend.relayVolume(claim.volumeId!, [...others, elsewhere]);
+  world.kelp.faults.heal();
+  expect(await ended('elsewhere')).toMatchObject({ state: 'changed' });
+  expect(lying(claim.volumeId!)).toEqual([...others, elsewhere, disk].sort());
+  expect(lying(claim.volumeId!)).not.toContain(first);
+  await eventuallyHolds('what is held follows', async () =>
+    expect((await held(claim.uid)).disks).toEqual(lying(claim.volumeId!)),
+  );
+});
+
+test('a copy that was the last whole one by the time it is to go stays, and everything goes back', async () => {
+  const claim = await bound('stays-whole');
+  world.kelp.backend.write(claim.volumeId!, GiB);
+  const before = await held(claim.uid);
+  const [first, ...others] = before.disks;
+  world.kelp.faults.add({ kind: 'refuse', method: 'POST', path: 'ChangeRAIDLayout', status: 503 });
+  await change('stays-whole', { kind: 'lower', disk: first! });
+  await eventually('it was asked for', () =>
+    Promise.resolve(
+      world.kelp.faults.calls.some((c) => c.path.includes('ChangeRAIDLayout') && c.path.includes(claim.volumeId!)),
+    ),
+  );
+  world.kelp.backend.holdsResync = true;
+  for (const drive of others) {
+    world.kelp.backend.setDrive(drive, false);
+    world.kelp.backend.setDrive(drive, true);
+  }
+  world.kelp.faults.heal();
+  expect(await ended('stays-whole')).toMatchObject({ state: 'returned' });
+  world.kelp.backend.holdsResync = false;
+  expect([await held(claim.uid), lying(claim.volumeId!)]).toEqual([before, before.disks]);
+  expect(annotation('stays-whole')).toBeUndefined();
+});
+
 test('an answer that is lost is not a second copy', async () => {
   const claim = await bound('lost-answer');
   world.kelp.faults.add({ kind: 'lose-answer', method: 'POST', path: 'ChangeRAIDLayout', times: 1 });

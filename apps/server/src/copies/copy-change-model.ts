@@ -2,21 +2,19 @@ import type { CopyChange } from '@moorage/contract/copies';
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
 
-/** Raw bytes, operations and bytes a second that a volume holds of its pool. */
+/** Copies of a volume, and raw bytes, operations and bytes a second that it holds of its pool with them. */
 export interface Holding {
+  readonly copies: number;
   readonly raw: number;
   readonly backendIops: number;
   readonly backendThroughput: number;
 }
 
-/** What was decided: the copy that is made or goes, what is held before and after, and the disks that hold data. */
+/** What was decided: the copy that is made or goes, how many there are and what is held, before and after. */
 export interface CopyTarget {
-  readonly copies: number;
   readonly copy: { readonly disk: string; readonly node: string; readonly domain: string };
   readonly before: Holding;
   readonly after: Holding;
-  readonly disksBefore: readonly { readonly id: string; readonly node: string }[];
-  readonly disksAfter: readonly { readonly id: string; readonly node: string }[];
 }
 
 /** One copy more or fewer; its state is its operation's. */

@@ -144,10 +144,15 @@ export interface BackendConnector {
   /** Lets a volume be at least that large, under these ceilings; one that is, is fine. Gives its size then: volumes never shrink. `full` when its pool has no room. */
   ensureGrown(volume: GrownVolume): Promise<number>;
   /**
-   * Lets a volume have its copies on these disks: those it has there stay, new ones are brought up to date from them, others go;
-   * as it is already is fine. `refused` when no whole copy would stay, `full` when a disk has no room.
+   * Lets a volume, found by its name, have a copy on a disk beside those that it has at this moment; the backend brings it up to date. One that is there
+   * is fine. Gives how many there are then. `full` when the disk has no room.
    */
-  ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void>;
+  ensureCopy(volume: string, disk: DiskAt): Promise<number>;
+  /**
+   * Takes a volume's copy on a disk away; one that is not there is fine. Gives how many there are then. `refused` when no other one
+   * is whole at this moment.
+   */
+  ensureCopyGone(volume: string, disk: string): Promise<number>;
   /** Lets a volume write to another backend's volume, at the same time or later; once it does, again is fine. */
   ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void>;
   /** Makes an empty pool; one of that name that is there already is fine. */

@@ -123,7 +123,7 @@ export const volumeSchema = z.object({
     .default([]),
   ReplicaTargets: z.array(replicaSchema).default([]),
   Encrypted: z.boolean().optional(),
-  Links: z.object({ ClassOfService: linkSchema.optional(), Drives: z.array(linkSchema).default([]) }).optional(),
+  Links: z.object({ ClassOfService: linkSchema.optional() }).optional(),
 });
 export type VolumeResource = z.infer<typeof volumeSchema>;
 

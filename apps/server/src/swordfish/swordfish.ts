@@ -182,17 +182,37 @@ export class SwordfishConnector implements BackendConnector {
     return this.ensureServiceClass(poolPath, { iops, bytesPerSecond });
   }
 
-  async ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void> {
+  async ensureCopy(name: string, disk: DiskAt): Promise<number> {
+    const volume = await this.known(name);
+    if (volume.copies.some((c) => c.disk === disk.id)) return volume.copies.length;
+    return this.layOut(volume, [...volume.copies.map((c) => ({ id: c.disk, node: c.node })), disk]);
+  }
+
+  async ensureCopyGone(name: string, disk: string): Promise<number> {
+    const volume = await this.known(name);
+    const others = volume.copies.filter((c) => c.disk !== disk);
+    if (others.length === volume.copies.length) return others.length;
+    if (!others.some((c) => c.state === 'Synchronized'))
+      throw new BackendProblem('refused', `no copy of ${name} would be whole without the one on ${disk}`);
+    return this.layOut(
+      volume,
+      others.map((c) => ({ id: c.disk, node: c.node })),
+    );
+  }
+
+  private async known(name: string): Promise<BackendVolume> {
+    const volume = await this.findVolume(name);
+    if (!volume) throw new BackendProblem('not-found', `the backend lists no volume ${name}`);
+    return volume;
+  }
+
+  private async layOut({ id }: BackendVolume, disks: readonly DiskAt[]): Promise<number> {
     const { volumes } = await this.find();
-    const path = `${volumes}/${volumeId}`;
-    const volume = await this.http.get(path, volumeSchema);
-    const now = new Set((volume.Links?.Drives ?? []).map((d) => d['@odata.id']));
-    const wanted = disks.map(this.drivePaths.of);
-    if (now.size === wanted.length && wanted.every((d) => now.has(d['@odata.id']))) return;
-    await this.http.call('change copies', 'POST', `${path}/Actions/Volume.ChangeRAIDLayout`, {
-      Drives: wanted,
+    await this.http.call('change copies', 'POST', `${volumes}/${id}/Actions/Volume.ChangeRAIDLayout`, {
+      Drives: disks.map(this.drivePaths.of),
       RAIDType: raidFor(disks.length),
     });
+    return disks.length;
   }
 
   async ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void> {

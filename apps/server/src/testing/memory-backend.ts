@@ -132,19 +132,32 @@ export class MemoryBackend implements BackendConnector {
     });
   }
 
-  ensureCopiesOn(volumeId: string, disks: readonly DiskAt[]): Promise<void> {
+  ensureCopy(name: string, { id: disk, node }: DiskAt): Promise<number> {
     return this.changing(() => {
-      const volume = this.volumes.get(volumeId);
-      if (!volume) throw new BackendProblem('not-found', `there is no volume ${volumeId}`);
-      const stay = volume.copies.filter((c) => disks.some((d) => d.id === c.disk));
-      if (stay.length === 0) throw refused('no whole copy would stay');
-      const added = disks.filter((d) => !stay.some((c) => c.disk === d.id));
-      const copies = [
-        ...stay,
-        ...added.map(({ id, node }) => ({ disk: id, node, state: 'Synchronized', percent: 100 })),
-      ];
-      this.volumes.set(volumeId, { ...volume, copies });
+      const volume = this.named(name);
+      if (volume.copies.some((c) => c.disk === disk)) return volume.copies.length;
+      return this.layOut(volume, [...volume.copies, { disk, node, state: 'Synchronized', percent: 100 }]);
     });
+  }
+
+  ensureCopyGone(name: string, disk: string): Promise<number> {
+    return this.changing(() => {
+      const volume = this.named(name);
+      const others = volume.copies.filter((c) => c.disk !== disk);
+      if (others.length === 0) throw refused(`no copy of ${name} would be whole without the one on ${disk}`);
+      return this.layOut(volume, others);
+    });
+  }
+
+  private named(name: string): BackendVolume {
+    const found = [...this.volumes.values()].find((v) => v.name === name);
+    if (!found) throw new BackendProblem('not-found', `there is no volume ${name}`);
+    return found;
+  }
+
+  private layOut(volume: BackendVolume, copies: BackendVolume['copies']): number {
+    this.volumes.set(volume.id, { ...volume, copies });
+    return copies.length;
   }
 
   ensureMirrored(volumeId: string, { backend, volume, mode }: MirrorTarget): Promise<void> {

@@ -22,7 +22,7 @@ export interface Berth {
   readonly copies: number;
 }
 
-/** Claims that are the same to every rule: any of them may stand for another. */
+/** Claims that are the same to every rule: one may stand for another. */
 export interface Kind {
   readonly berths: readonly Berth[];
   readonly size: number;
