@@ -2,6 +2,7 @@ import { eddySeed, gneissSeed, kelpSeed } from '@moorage/standins/backend-seeds'
 import { startBackend } from '@moorage/standins/start';
 import { Metrics } from '../metrics/metrics';
 import { MemoryBackend } from '../testing/memory-backend';
+import { eventually } from '../testing/world';
 import type { BackendConnector, BackendView, NewPool } from './connector';
 import { BackendHttp } from './http';
 import { SwordfishConnector } from './swordfish';
@@ -75,6 +76,11 @@ describe.each([
       poolPath: poolOf('kelp-nvme').path,
     });
 
+    const whole = (name: string) =>
+      eventually(`the copies of ${name} are whole`, async () =>
+        (await connector.findVolume(name))!.copies.every((c) => c.state === 'Synchronized'),
+      );
+
     test('a volume is made ready, with its copies where they were asked for, and listed', async () => {
       const made = await connector.createVolume(asked('vol-a'));
       expect(made).toMatchObject({ name: 'vol-a', pool: 'kelp-nvme', bytes: 2 * GiB, ready: true, degraded: false });
@@ -144,6 +150,24 @@ describe.each([
         code: 'not-found',
       });
       expect(await connector.findVolume('vol-stays')).toMatchObject({ id, bytes: 2 * GiB });
+    });
+
+    test('one copy more is made and one goes, once however often that is asked for; the last whole one stays', async () => {
+      await connector.createVolume(asked('vol-copied'));
+      const lying = async () => (await connector.findVolume('vol-copied'))!.copies.map((c) => c.disk).sort();
+      const [one, two, three] = disksFor(3);
+      const ids = (...of: (typeof one)[]) => of.map((d) => d!.id).sort();
+      expect(await connector.ensureCopy('vol-copied', three!)).toBe(3);
+      expect(await connector.ensureCopy('vol-copied', three!)).toBe(3);
+      expect(await lying()).toEqual(ids(one, two, three));
+      await whole('vol-copied');
+      expect(await connector.ensureCopyGone('vol-copied', one!.id)).toBe(2);
+      expect(await connector.ensureCopyGone('vol-copied', one!.id)).toBe(2);
+      expect(await connector.ensureCopyGone('vol-copied', two!.id)).toBe(1);
+      await expect(connector.ensureCopyGone('vol-copied', three!.id)).rejects.toMatchObject({ code: 'refused' });
+      expect(await lying()).toEqual(ids(three));
+      await expect(connector.ensureCopy('none', one!)).rejects.toMatchObject({ code: 'not-found' });
+      await expect(connector.ensureCopyGone('none', one!.id)).rejects.toMatchObject({ code: 'not-found' });
     });
 
     test('a volume writes to another backend once, however often that is asked for', async () => {

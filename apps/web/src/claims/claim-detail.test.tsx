@@ -303,11 +303,12 @@ test('a platform that tells nothing now is said, and the steps are there', async
 });
 
 test.each([
-  [0, /which is on no node of this site: nothing will make its volume/],
-  [1, /which is on 1 node of this site; that one has to make its volume/],
-])('a claim of a class of others says whether its driver is here: %d nodes', async (nodes, words) => {
+  ['tide.example', 0, /which is on no node of this site: nothing will make its volume/],
+  ['tide.example', 1, /which is on 1 node of this site; that one has to make its volume/],
+  ['kubernetes.io/no-provisioner', 0, /Its class makes no volumes: the claim gets one that was made beforehand/],
+])('a claim of a class of others says whether its driver is here: %s on %d nodes', async (name, nodes, words) => {
   await drawn(detail(aClaimRow('level-log', { state: 'foreign', className: 'theirs' })), {
-    getClaimSayings: () => ({ sayings: [], problem: null, driver: { name: 'tide.example', nodes } }),
+    getClaimSayings: () => ({ sayings: [], problem: null, driver: { name, nodes } }),
   });
   await screen.findByText(words);
 });

@@ -29,9 +29,14 @@ export const merged = (steps: readonly Step[], sayings: readonly Saying[]): Line
     })),
   ].sort((a, b) => Date.parse(a.at) - Date.parse(b.at));
 
+/** What the platform has a class name where nothing makes its volumes. */
+const makesNone = 'kubernetes.io/no-provisioner';
+
 /** What a class of others means for a claim: whether anything will ever make its volume. */
 export function driverSentence({ driver }: Pick<ClaimSayings, 'driver'>): string | undefined {
   if (!driver) return undefined;
+  if (driver.name === makesNone)
+    return 'Its class makes no volumes: the claim gets one that was made beforehand, and waits until one fits.';
   return driver.nodes === 0
     ? `Its class asks for the driver ${driver.name}, which is on no node of this site: nothing will make its volume. Install the driver, or delete the claim and name another class.`
     : `Its class asks for the driver ${driver.name}, which is on ${driver.nodes} ${driver.nodes === 1 ? 'node' : 'nodes'} of this site; that one has to make its volume.`;
