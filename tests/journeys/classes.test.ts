@@ -171,7 +171,7 @@ reclaimPolicy: Retain
   await browser.see('2 objects, 1 fault to mend');
   await caretIn('encripted');
   await press(Key.HOME, ...Array<string>('vast-moorage.example/encr'.length).fill(Key.ARROW_RIGHT), Key.DELETE, 'y');
-  await browser.see('2 objects, nothing wrong');
+  await browser.see('2 objects, no fault in the text');
   await browser.see('2 objects: 2 new.');
   await browser.click('Make 2');
   await browser.see('Made: driftwood, tide-desk.');

@@ -2,7 +2,7 @@ import type { BucketClassRow, BucketDetail, BucketKey, BucketRow } from '@moorag
 import { waitFor } from '@testing-library/react';
 import { aPoolState, aState } from '../moorings/testing';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
-import { stateOf } from './words';
+import { stateOf, totalsSentence } from './words';
 import Buckets from './Buckets';
 
 const GiB = 2 ** 30;
@@ -239,9 +239,14 @@ test('a class whose parameters cannot be read says which; a pool that speaks no 
   expect(screen.getByText(/1\. kelp-nvme \(speaks no S3, or is not known\)/)).toBeTruthy();
 });
 
+test('a bucket that its backend lost is told in the sentence, and not as a full one', () => {
+  const lost = aRow({ isShut: true, missingSince: '2026-11-26T10:00:00Z' });
+  expect(totalsSentence([lost])).toMatch(/; 1 is gone from the backend\.$/);
+});
+
 test.each([
-  [{ state: 'ready' as const }, 'not on its backend any more'],
-  [{ state: 'kept' as const }, 'not on its backend any more'],
+  [{ state: 'ready' as const }, 'gone from its backend'],
+  [{ state: 'kept' as const }, 'gone from its backend'],
   [{ state: 'closing' as const }, 'its claim is gone: its keys are being taken back'],
 ])('a bucket that its backend lost says so, as long as it should be there: %j', (part, words) => {
   expect(stateOf(aRow({ ...part, isShut: true, missingSince: '2026-11-26T10:00:00Z' })).words).toBe(words);

@@ -13,7 +13,7 @@ export const waitWords: Readonly<Record<BucketWait, string>> = {
 /** How a bucket stands, as a mark and in words. */
 export function stateOf(row: BucketRow): { readonly mark: MarkKind; readonly words: string } {
   if (row.missingSince !== null && (row.state === 'ready' || row.state === 'kept'))
-    return { mark: 'person', words: 'not on its backend any more' };
+    return { mark: 'person', words: 'gone from its backend' };
   switch (row.state) {
     case 'ready':
       return row.isShut
@@ -57,13 +57,15 @@ export function totalsSentence(rows: readonly BucketRow[]): string {
   if (rows.length === 0) return 'Nobody asked for a bucket yet.';
   const placed = rows.filter((r) => r.pool !== null);
   const of = (state: BucketRow['state']) => rows.filter((r) => r.state === state).length;
-  const [waiting, kept, shut] = [
+  const [waiting, kept, lost, shut] = [
     of('waiting') + of('stopped') - rows.filter((r) => r.waitsFor === 'other-driver').length,
     of('kept'),
-    rows.filter((r) => r.isShut).length,
+    rows.filter((r) => r.missingSince !== null).length,
+    rows.filter((r) => r.isShut && r.missingSince === null).length,
   ];
   const rest = [
     waiting > 0 && `${waiting} ${waiting === 1 ? 'waits' : 'wait'}`,
+    lost > 0 && `${lost} ${lost === 1 ? 'is' : 'are'} gone from the backend`,
     shut > 0 && `${shut} ${shut === 1 ? 'is' : 'are'} full`,
     kept > 0 && `${kept} ${kept === 1 ? 'is' : 'are'} kept without a claim`,
   ].filter(Boolean);

@@ -144,7 +144,7 @@ export default function Manifests() {
           <Typography variant="h2" aria-live="polite">
             {objects.length === 0
               ? 'Nothing to read yet'
-              : `${objects.length} ${objects.length === 1 ? 'object' : 'objects'}, ${wrong === 0 ? 'nothing wrong' : `${wrong} ${wrong === 1 ? 'fault' : 'faults'} to mend`}`}
+              : `${objects.length} ${objects.length === 1 ? 'object' : 'objects'}, ${wrong === 0 ? 'no fault in the text' : `${wrong} ${wrong === 1 ? 'fault' : 'faults'} to mend`}`}
           </Typography>
           {objects.length === 0 && (
             <Typography variant="body2" color="text.secondary">
