@@ -17,7 +17,7 @@ let tom: Caller;
 const TiB = 2 ** 40;
 
 beforeAll(async () => {
-  world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 2500 });
+  world = await makeWorld({ more: [gneissSeed], backendTimeoutMs: 12_000 });
   server = await world.start();
   await world.operator(server);
   tom = await new Caller(server.url).signIn('tom');

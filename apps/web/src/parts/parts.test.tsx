@@ -1,4 +1,4 @@
-import { waitFor } from '@testing-library/react';
+import { act, fireEvent, waitFor } from '@testing-library/react';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -10,7 +10,7 @@ import { NamesField } from './NamesField';
 import { useMay } from './person';
 import { Fetched } from './States';
 import { Twice } from './Twice';
-import { useAct } from './useAct';
+import { useAct, useNotice } from './useAct';
 
 beforeEach(() => new FakeServer({}));
 
@@ -99,6 +99,29 @@ describe('an act', () => {
     await user.click(screen.getByRole('button', { name: 'Do it' }));
     await user.click(await screen.findByRole('button', { name: 'Undo' }));
     expect(await screen.findByText('It was not taken back. Changed: By tom.')).toBeTruthy();
+  });
+  test('is told until the person has gone on with something else, each notice for its own time', async () => {
+    jest.useFakeTimers();
+    try {
+      show(<p>elsewhere</p>);
+      const { show: tell } = useNotice.getState();
+      const pass = (ms: number) => act(() => jest.advanceTimersByTimeAsync(ms));
+      act(() => tell({ kind: 'done', text: 'The first is done.' }));
+      await pass(3_600_000);
+      expect(screen.getByText('The first is done.')).toBeTruthy();
+      fireEvent.pointerDown(document.body);
+      await pass(7000);
+      act(() => tell({ kind: 'done', text: 'The second is done.' }));
+      await pass(3_600_000);
+      expect(screen.getByText('The second is done.')).toBeTruthy();
+      fireEvent.keyDown(document.body, { key: 'a' });
+      await pass(7000);
+      expect(screen.getByText('The second is done.')).toBeTruthy();
+      await pass(3000);
+      expect(screen.queryByText('The second is done.')).toBeNull();
+    } finally {
+      jest.useRealTimers();
+    }
   });
   test('to which nobody answers says that it is not known what became of it', async () => {
     const { user } = show(<Actor act={() => Promise.reject(new TypeError('network'))} />);
