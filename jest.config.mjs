@@ -1,3 +1,5 @@
+import { installedIn } from './tools/lib/installed.mjs';
+
 /** One Jest project for each kind of test: pure, with a database and stand-ins, and in the real browser. */
 const transform = {
   '^.+\\.(t|j|mj)sx?$': [
@@ -19,16 +21,17 @@ const common = {
   transform,
   transformIgnorePatterns: [`/node_modules/(?!(${esm.join('|')})/)`],
   testEnvironment: 'node',
-  // as the built server has it: one file that loads in a tenth of the time
-  moduleNameMapper: { '^\\./platform-client$': '<rootDir>/apps/server/dist/platform-client.cjs' },
   moduleFileExtensions: ['ts', 'tsx', 'js', 'mjs', 'json'],
   extensionsToTreatAsEsm: [],
 };
+// as the built server has it: one file that loads in a tenth of the time
+const platformClient = { '^\\./platform-client$': '<rootDir>/apps/server/dist/platform-client.cjs' };
+const node = { ...common, moduleNameMapper: { ...platformClient, ...installedIn('node') } };
 
 export default {
   projects: [
     {
-      ...common,
+      ...node,
       displayName: 'unit',
       testMatch: [
         '<rootDir>/packages/**/*.test.ts',
@@ -41,11 +44,11 @@ export default {
       displayName: 'interface',
       testEnvironment: 'jsdom',
       testMatch: ['<rootDir>/apps/web/**/*.test.tsx'],
-      moduleNameMapper: { ...common.moduleNameMapper, '\\.css$': '<rootDir>/apps/web/src/testing/no-style.ts' },
+      moduleNameMapper: { ...installedIn('browser'), '\\.css$': '<rootDir>/apps/web/src/testing/no-style.ts' },
       setupFiles: ['<rootDir>/apps/web/src/testing/browser.ts'],
     },
-    { ...common, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
-    { ...common, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },
+    { ...node, displayName: 'server', testMatch: ['<rootDir>/apps/server/**/*.test.ts'] },
+    { ...node, displayName: 'journeys', testMatch: ['<rootDir>/tests/journeys/**/*.test.ts'] },
   ],
   testTimeout: 300000,
 };

@@ -1,4 +1,4 @@
-/** Builds what runs: the server and the stand-ins as one file each (packages stay outside, but for the platform's client), the interface with Vite. */
+/** Builds what runs: the server and the stand-ins as one file each with what is installed, which starts in less time; the interface with Vite. */
 import { build } from 'esbuild';
 import { join } from 'node:path';
 import { root } from './lib/places.mjs';
@@ -7,6 +7,9 @@ import { root } from './lib/places.mjs';
 const platformClient = 'apps/server/src/platform/platform-client.ts';
 const platformClientFile = 'platform-client.cjs';
 
+/** What cannot go into one file: parts in machine code, workers, and what is never installed. */
+const outside = ['argon2', 'workerpool', 'highs', 'pg-native', 'pg-hstore'];
+
 const common = {
   absWorkingDir: root,
   bundle: true,
@@ -14,16 +17,21 @@ const common = {
   format: 'esm',
   target: 'node20',
   sourcemap: true,
+  minifyWhitespace: true,
+  keepNames: true,
   logLevel: 'warning',
-  // our own packages are TypeScript and go in; everything installed stays outside
+  external: [...outside, `./${platformClientFile}`],
+  // packages that are modules of the older kind ask for Node's own parts in their way
+  banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
   plugins: [
     {
-      name: 'installed-stays-outside',
+      name: 'platform-client-beside',
       setup(b) {
-        b.onResolve({ filter: /^[^./]/ }, ({ path }) =>
-          path.startsWith('@moorage/') ? undefined : { path, external: true },
-        );
-        b.onResolve({ filter: /^\.\/platform-client$/ }, () => ({ path: `./${platformClientFile}`, external: true }));
+        // asked for in the older way: an import would read the whole file once more for the names in it
+        b.onResolve({ filter: /^\.\/platform-client$/ }, () => ({ path: platformClientFile, namespace: 'beside' }));
+        b.onLoad({ filter: /./, namespace: 'beside' }, ({ path }) => ({
+          contents: `module.exports = require('./${path}')`,
+        }));
       },
     },
   ],
@@ -74,8 +82,6 @@ export function buildBench() {
     outdir: 'packages/core/dist',
     outbase: '.',
     entryNames: '[name]',
-    // the solver brings its own WebAssembly
-    external: [...(common.external ?? []), 'highs'],
   });
 }
 

@@ -124,7 +124,7 @@ async function checks() {
 }
 
 async function tests() {
-  const [{ ensureBuilt }, { startPostgres }] = await Promise.all([
+  const [{ ensureBuilt, ensureInstalledBuilt }, { startPostgres }] = await Promise.all([
     import('./lib/built.mjs'),
     import('./lib/postgres.mjs'),
   ]);
@@ -132,7 +132,7 @@ async function tests() {
   chmodSync(folder, 0o755);
   const postgres = await startPostgres(folder, { fast: true });
   try {
-    await ensureBuilt({ web: false });
+    await Promise.all([ensureBuilt({ web: false }), ensureInstalledBuilt()]);
     // building the interface leaves its own word for this behind
     const env = { MOORAGE_TEST_POSTGRES: postgres.adminUrl, NODE_ENV: 'test' };
     const journeys = async () => {

@@ -1,6 +1,7 @@
 import { existsSync, readdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { buildPrograms, buildWeb } from '../build.mjs';
+import { buildInstalled } from './installed.mjs';
 import { root } from './places.mjs';
 import { say } from './say.mjs';
 
@@ -30,4 +31,9 @@ export async function ensureBuilt({ web = true } = {}) {
     say('building the interface');
     await buildWeb();
   }
+}
+
+/** What the tests load of what is installed, when that has changed. */
+export async function ensureInstalledBuilt() {
+  if (stale('dist/installed/done', ['package-lock.json', 'tools/lib/installed.mjs'])) await buildInstalled();
 }

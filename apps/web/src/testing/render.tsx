@@ -1,3 +1,5 @@
+import createCache from '@emotion/cache';
+import { CacheProvider } from '@emotion/react';
 import { ThemeProvider } from '@mui/material';
 import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
 import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
@@ -18,6 +20,9 @@ configure({
   // a machine that is busy with other tests takes seconds for what takes a tenth of one alone
   asyncUtilTimeout: 30_000,
 });
+
+// no look is drawn here (journeys see it in the real browser): what asks whether a thing is seen is matched against every rule
+const noLook = Object.assign(createCache({ key: 'no-look' }), { insert: () => undefined });
 
 /** What the server is asked: the endpoint, the parts of its path, its query and its body. */
 export interface Asked {
@@ -105,19 +110,21 @@ export function show(part: React.ReactNode, { person = maren, at = '/', path = '
   window.history.replaceState(null, '', at);
   const user = userEvent.setup({ pointerEventsCheck: PointerEventsCheckLevel.EachTarget });
   const drawn = render(
-    <ThemeProvider theme={makeTheme('day')}>
-      <QueryClientProvider client={queryClient}>
-        <BrowserRouter>
-          <PersonContext value={person}>
-            <Routes>
-              <Route path={path} element={part} />
-              <Route path="*" element={<p>elsewhere</p>} />
-            </Routes>
-            <NoticeBar />
-          </PersonContext>
-        </BrowserRouter>
-      </QueryClientProvider>
-    </ThemeProvider>,
+    <CacheProvider value={noLook}>
+      <ThemeProvider theme={makeTheme('day')}>
+        <QueryClientProvider client={queryClient}>
+          <BrowserRouter>
+            <PersonContext value={person}>
+              <Routes>
+                <Route path={path} element={part} />
+                <Route path="*" element={<p>elsewhere</p>} />
+              </Routes>
+              <NoticeBar />
+            </PersonContext>
+          </BrowserRouter>
+        </QueryClientProvider>
+      </ThemeProvider>
+    </CacheProvider>,
   );
   return { user, ...drawn };
 }
