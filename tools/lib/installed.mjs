@@ -8,7 +8,7 @@ import { root } from './places.mjs';
 
 const named = {
   node: [
-    ...['@seriousme/openapi-schema-validator', 'ajv/dist/2020', 'aws4', 'cockatiel', 'connect-pg-simple', 'express'],
+    ...['ajv/dist/2020', 'aws4', 'cockatiel', 'connect-pg-simple', 'express'],
     ...['express-session', 'fast-check', 'fast-json-patch', 'fast-xml-parser', 'helmet', 'ipaddr.js', 'pg', 'pg-boss'],
     ...['pino', 'prom-client', 'rate-limiter-flexible', 'sequelize', 'umzug', 'undici', 'yaml', 'zod'],
   ],

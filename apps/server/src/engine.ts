@@ -27,6 +27,7 @@ import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
 import { CopiesCarrier } from './copies/carry';
+import { onClaims as onTunedClaims } from './tuning/begin';
 import { TuningCarrier } from './tuning/carry';
 import { Turns } from './live/turns';
 import { applyingManifests } from './manifests/manifests';
@@ -109,7 +110,7 @@ export class Engine {
     this.works = [
       ...this.binder.works,
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
-      new TuningCarrier(database, platform, this.backends, site).work,
+      new TuningCarrier(database, platform, this.backends, site, this.carry).work,
       new CopiesCarrier(database, platform, this.backends, site, this.carry).work,
       new SalvageCarrier(database, platform).work,
       new MendCarrier(database, platform, this.backends).work,
@@ -249,6 +250,7 @@ export class Engine {
         persistentvolumeclaims: async (changed, gone) => {
           this.woken.push(...(await onClaims(this.database, changed, gone)));
           this.woken.push(...(await onGrowingClaims(this.database, changed, gone)));
+          this.woken.push(...(await onTunedClaims(this.database, changed)));
         },
         persistentvolumes: async (changed, gone) => {
           this.woken.push(...(await onVolumes(this.database, changed, gone)));

@@ -1,5 +1,6 @@
 import { fromManifest, provisioner, type ClassManifest } from '@moorage/core/classes/manifest';
 import { accessModes, reclaimPolicies, volumeModes } from '@moorage/core/classes/storage-class';
+import { tunables } from '@moorage/core/classes/tunable';
 import { z } from 'zod';
 import { checkSchema, sizeTextSchema } from './claims';
 import { manifestLimits } from './manifest-limits';
@@ -53,6 +54,20 @@ const plannedObjectSchema = z.object({
     .object({
       addedRaw: z.number(),
       failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),
+    })
+    .nullable(),
+  /**
+   * Of a claim that is new: what it asks for, for whoever wants to say where it would land. Null of others, and of claims that
+   * look for a volume made beforehand.
+   */
+  asked: z
+    .object({
+      className: z.string().nullable(),
+      /** Bytes. */
+      size: z.number(),
+      mode: z.enum(accessModes),
+      volumeMode: z.enum(volumeModes),
+      tuned: z.partialRecord(z.enum(tunables), z.union([z.number(), z.string()])).nullable(),
     })
     .nullable(),
 });

@@ -1,7 +1,9 @@
+import { tunableRates } from '@moorage/core/placement/tuning';
 import { z } from 'zod';
 import { applicationAfterSchema } from './deletion';
 import { checkSchema, sizeTextSchema } from './claims';
 import { nameSchema } from './classes';
+import { ratesSchema } from './tuning';
 
 /** Claims that one round takes at most. */
 export const mostInRound = 1000;
@@ -11,6 +13,11 @@ export const roundChangeSchema = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('grow'), to: sizeTextSchema }),
   z.object({ kind: z.literal('grow-by'), by: sizeTextSchema }),
   z.object({ kind: z.literal('delete') }),
+  z.object({
+    kind: z.literal('tune'),
+    /** IOPS, and MB/s; null as the class has it, and as it stands what is left out. */
+    tuned: z.partialRecord(z.enum(tunableRates), z.int().min(0).max(1_000_000_000).nullable()),
+  }),
 ]);
 export type RoundChange = z.infer<typeof roundChangeSchema>;
 
@@ -35,6 +42,9 @@ export const roundRefusals = [
   'enough',
   'does-not-fit',
   'deleting',
+  'as-asked',
+  'floor-above-ceiling',
+  'changing',
 ] as const;
 
 export const roundRowSchema = z.object({
@@ -47,6 +57,8 @@ export const roundRowSchema = z.object({
   to: z.number().nullable(),
   /** Raw bytes that growing adds, copies counted. */
   addedRaw: z.number(),
+  /** Its ceilings and floors now, and afterwards. */
+  rates: z.object({ now: ratesSchema, then: ratesSchema }).nullable(),
   refusal: z.enum(roundRefusals).nullable(),
   /** The rule that refuses first. */
   failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),

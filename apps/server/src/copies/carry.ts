@@ -13,6 +13,7 @@ import { advance } from '../operations/operations';
 import type { PlatformConnector } from '../platform/connector';
 import { OutsideProblem } from '../refusals/outside';
 import { BackendProblem } from '../swordfish/connector';
+import { onceFree } from '../tuning/begin';
 import { reservedFor, type Reserved } from '../reservations/reservation.sql';
 import { reckonCopies } from './copies';
 import { copiesOfClaim, holdCopies } from './copies.sql';
@@ -157,10 +158,11 @@ export class CopiesCarrier {
     }
   }
 
-  /** The backend is looked at again, and a size that was asked for meanwhile is taken up. */
-  private async afterwards({ backend_id, claim_uid }: Reserved): Promise<void> {
-    await this.backends.sync(backend_id);
-    this.carry((await beginGrowths(this.database, [claim_uid])).map((o) => o.id));
+  /** The backend is looked at again, and a size or rates that were asked for meanwhile are taken up. */
+  private async afterwards(reserved: Reserved): Promise<void> {
+    await this.backends.sync(reserved.backend_id);
+    this.carry((await beginGrowths(this.database, [reserved.claim_uid])).map((o) => o.id));
+    this.carry(await onceFree(this.database, reserved));
   }
 
   /** A copy that was made goes, one that went is made again; where as many lie as before, none is made beside them. */

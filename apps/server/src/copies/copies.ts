@@ -3,11 +3,10 @@ import type { CopiesAnswer, CopyChange } from '@moorage/contract/copies';
 import { changeCopies, type LyingCopy } from '@moorage/core/placement/copies';
 import { getClaim } from '../claims/claims';
 import type { Database } from '../database/database';
-import { boundClaim } from '../growth/bound';
+import { boundClaim, isHeld } from '../growth/bound';
 import type { GrowthFacts } from '../growth/facts';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import { operations } from '../operations/operation-model';
 import { beginOperations } from '../operations/operations';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
@@ -92,13 +91,9 @@ export async function changeCopiesOf(
       if (failed) throw refuse(`It is refused by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`);
     }
   }
-  const tuned = await operations
-    .in(database)
-    .scope('open')
-    .count({ where: { holds: 'rates', subject: row.uid } });
-  if (tuned > 0)
-    throw refuse(`${about} is being tuned: what its copies have to write depends on it. Wait until that has ended.`);
   const begun = await database.transaction(async () => {
+    if (await isHeld(database, row.uid, 'rates'))
+      throw refuse(`${about} is being tuned: what its copies have to write depends on it. Wait until that has ended.`);
     const made = await beginOperations(database, changingCopies, [row.uid], { about, namespace: at.namespace, person });
     if (made.length === 0) throw refuse(`${about} is growing, or its copies are being changed already.`);
     await copyChanges.in(database).create({ operationId: made[0]!, claimUid: row.uid, change });

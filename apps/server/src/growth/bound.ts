@@ -3,9 +3,11 @@ import { claimNamed, type StoredClaim } from '../claims/claims.sql';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { knownVersion, noteChanged } from '../mirror/mirror';
+import { operations } from '../operations/operation-model';
 import type { Sight } from '../people/sight';
 import type { PlatformConnector } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
+import { reservations } from '../reservations/reservation-model';
 import type { Reserved } from '../reservations/reservation.sql';
 import { factsToGrow, type GrowthFacts } from './facts';
 
@@ -37,6 +39,19 @@ export async function boundClaim(
       ? `${about} has no volume of ours: it is not bound, or was bound to a volume made beforehand. Nothing was changed.`
       : `The class of ${about} is not there any more, so nobody can say what it may have. Nothing was changed.`,
   );
+}
+
+/**
+ * Whether an operation that holds this of a claim is under way. Asked inside the transaction that begins a change: until its end
+ * nobody else begins one, because what is reserved for the claim is held.
+ */
+export async function isHeld(database: Database, claimUid: string, holds: string): Promise<boolean> {
+  await reservations.in(database).findOne({ attributes: ['claimUid'], where: { claimUid }, lock: true });
+  const held = await operations
+    .in(database)
+    .scope('open')
+    .count({ where: { holds, subject: claimUid } });
+  return held > 0;
 }
 
 const plural = 'persistentvolumeclaims';

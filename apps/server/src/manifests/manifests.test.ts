@@ -244,6 +244,25 @@ describe('a plan', () => {
     expect(onPlatform('plan-c')).toBeUndefined();
   });
 
+  test('says what each new claim asks for, and nothing of those that look for a volume made beforehand', async () => {
+    const with_ = (name: string, member: string) => claim(name).replace('  resources:', `  ${member}\n  resources:`);
+    const text = [
+      claim('asks-a').replace('spec:', '  annotations: { vast-moorage.example/iops-floor: "300" }\nspec:'),
+      claim('asks-b').replace('  storageClassName: from-text\n', ''),
+      with_('asks-c', 'volumeName: pv-of-before'),
+      with_('asks-d', 'selector: { matchLabels: { tier: gold } }'),
+      claim('asks-e').replace('storageClassName: from-text', 'storageClassName: ""'),
+      claim('plan-a', '6Gi'),
+    ].join('---\n');
+    const { objects } = await plan(text);
+    const asked = { className: 'from-text', size: 5 * 2 ** 30, mode: 'ReadWriteOnce', volumeMode: 'Filesystem' };
+    expect(objects.map((o) => [o.name, o.asked])).toEqual([
+      ['asks-a', { ...asked, tuned: { 'iops-floor': 300 } }],
+      ['asks-b', { ...asked, className: null, tuned: null }],
+      ...['asks-c', 'asks-d', 'asks-e', 'plan-a'].map((name) => [name, null]),
+    ]);
+  });
+
   test('that is not what was shown any more is refused, and nothing is made', async () => {
     const text = `${claim('stale-a')}---\n${claim('stale-b')}`;
     const { planned } = await plan(text);

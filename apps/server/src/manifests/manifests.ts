@@ -21,6 +21,7 @@ import { assertClass } from '../classes/settings';
 import type { Database } from '../database/database';
 import { PlatformProblem } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
+import { askedBy } from './asked';
 import { growthsIn } from './growths';
 import type { ManifestReader } from './reading';
 import { standingFor } from './standing';
@@ -78,10 +79,13 @@ const planText = async (database: Database, wanted: readonly WantedObject[], per
   planManifests(wanted, await standingFor(database, wanted, person));
 
 function toPlan(planned: readonly PlannedObject[]): ManifestPlan {
-  const objects = planned.map(({ line, manifest, fate, changes, objections }) => ({
-    ...{ line, kind: manifest.kind, namespace: manifest.metadata.namespace ?? null, name: manifest.metadata.name },
-    ...{ fate, changes: [...changes], objections: [...objections], growth: null },
-  }));
+  const objects = planned.map((object) => {
+    const { line, manifest, fate, changes, objections } = object;
+    return {
+      ...{ line, kind: manifest.kind, namespace: manifest.metadata.namespace ?? null, name: manifest.metadata.name },
+      ...{ fate, changes: [...changes], objections: [...objections], growth: null, asked: askedBy(object) },
+    };
+  });
   return { objects, planned: createHash('sha256').update(JSON.stringify(objects)).digest('hex').slice(0, 24) };
 }
 

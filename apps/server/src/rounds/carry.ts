@@ -1,4 +1,6 @@
+import { claimNamed } from '../claims/claims.sql';
 import type { Database } from '../database/database';
+import { first } from '../database/statement';
 import { beginGrowth } from '../growth/begin';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
@@ -8,8 +10,11 @@ import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance, noteProgress } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
+import { Refusal } from '../refusals/refusal';
+import { beginTuning, ownRates } from '../tuning/tuning';
 import { goingRound, type RoundState } from './kind';
-import { roundClaims, rounds, type RoundClaim } from './round-model';
+import { tunedAfter, type Tunes } from './plan';
+import { roundClaims, rounds, type RoundClaim, type RoundModel } from './round-model';
 
 /** Claims that are asked for at once, and looked at again before the next ones. */
 const atOnce = 16;
@@ -21,7 +26,7 @@ export class RoundCarrier {
   constructor(
     private readonly database: Database,
     private readonly platform: PlatformConnector,
-    /** Carries the growths that begin. */
+    /** Carries the growths and the tunings that begin. */
     private readonly begin: (operations: readonly string[]) => void,
   ) {}
 
@@ -46,7 +51,7 @@ export class RoundCarrier {
       await noteProgress(database, operation, await claims.count(left), 'steps');
       const next = await claims.findAll({ ...left, order: [['number', 'ASC']], limit: atOnce });
       if (!round || next.length === 0) return advance(database, goingRound, operation, 'carried');
-      const asked = await Promise.allSettled(next.map((claim) => this.ask(round.person, claim)));
+      const asked = await Promise.allSettled(next.map((claim) => this.ask(round, claim)));
       const failed = asked.find((a) => a.status === 'rejected');
       if (failed) throw failed.reason;
       await announce(database, [{ topic: 'operations' }]);
@@ -61,13 +66,30 @@ export class RoundCarrier {
   }
 
   /** Asks the platform, and writes down that it did; asked again after a crash, it comes to the same. */
-  private async ask(person: string, claim: RoundClaim): Promise<void> {
+  private async ask({ person, change }: RoundModel, claim: RoundClaim): Promise<void> {
     try {
-      await (claim.size === null ? this.remove(person, claim) : this.grow(person, claim, claim.size));
+      if (change.kind === 'tune') await this.tune(person, claim, change);
+      else if (change.kind === 'delete') await this.remove(person, claim);
+      else await this.grow(person, claim, claim.size!);
     } catch (error) {
-      if (!(error instanceof PlatformProblem && final.has(error.code))) throw error;
-      await claim.update({ state: 'refused', problem: error.message });
+      const isFinal = error instanceof Refusal || (error instanceof PlatformProblem && final.has(error.code));
+      if (!isFinal) throw error;
+      await claim.update({ state: 'refused', problem: error instanceof Refusal ? error.detail : error.message });
     }
+  }
+
+  /** Begins to tune it: that asks the platform and the backend in its turn. */
+  private async tune(person: string, claim: RoundClaim, change: Tunes): Promise<void> {
+    const { database } = this;
+    const { namespace, name, uid } = claim;
+    const row = await first(claimNamed(database, namespace, name));
+    if (row?.uid !== uid) throw Refusal.notFound('claim', `${namespace}/${name}`);
+    const wanted = tunedAfter(ownRates(row), change);
+    const begun = await database.transaction(async () => {
+      await claim.update({ state: 'done' });
+      return beginTuning(database, { namespace, name, uid }, wanted, person);
+    });
+    this.begin(begun);
   }
 
   private async remove(person: string, claim: RoundClaim): Promise<void> {

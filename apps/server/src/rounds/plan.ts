@@ -1,17 +1,34 @@
-import type { RoundChange, RoundPlan, RoundRequest, RoundRow } from '@moorage/contract/rounds';
+import { isDeepStrictEqual } from 'node:util';
+import {
+  mostInRound,
+  type RoundChange,
+  type RoundPlan,
+  type RoundRequest,
+  type RoundRow,
+} from '@moorage/contract/rounds';
+import type { Rates, TuningRequest } from '@moorage/contract/tuning';
 import type { DeletionPlan } from '@moorage/core/claims/deletion';
 import { growInTurn, type Growth } from '@moorage/core/placement/growth';
+import type { Check } from '@moorage/core/placement/rule';
+import { tuneInTurn, type Tuning } from '@moorage/core/placement/tuning';
 import { bytes, type Bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity, parseQuantity } from '@moorage/core/sizes/quantity';
 import { deletionOf } from '../claims/deletion';
 import type { Database } from '../database/database';
 import { factsToGrowMany, type GrowthFacts } from '../growth/facts';
 import type { Sight } from '../people/sight';
+import { operations } from '../operations/operation-model';
 import { Refusal } from '../refusals/refusal';
+import { asking, ratesIn, ratesOf } from '../tuning/tuning';
 import { claimsNamed } from './rounds.sql';
 
 type Named = Awaited<ReturnType<typeof claimsNamed>>[number];
-const nothing = { uid: null, pool: null, from: null, to: null, addedRaw: 0, refusal: null, failed: null, fate: null };
+const nothing = {
+  ...{ uid: null, pool: null, from: null, to: null, addedRaw: 0 },
+  ...{ rates: null, refusal: null, failed: null, fate: null },
+};
+type Grows = Extract<RoundChange, { kind: 'grow' | 'grow-by' }>;
+export type Tunes = Extract<RoundChange, { kind: 'tune' }>;
 
 const sizeOf = (text: string): Bytes => {
   const size = parseQuantity(text);
@@ -20,12 +37,12 @@ const sizeOf = (text: string): Bytes => {
 };
 
 /** What a claim would ask for, bytes. */
-const askedOf = (change: Exclude<RoundChange, { kind: 'delete' }>, { size_bytes }: Named): Bytes =>
+const askedOf = (change: Grows, { size_bytes }: Named): Bytes =>
   change.kind === 'grow' ? sizeOf(change.to) : bytes(size_bytes + sizeOf(change.by));
 
 export interface PlannedRound {
   readonly plan: RoundPlan;
-  /** The claims that are changed, with what they are to ask for; null when they are deleted. */
+  /** The claims that are changed, with the size they are to ask for; null when it is not their size that changes. */
   readonly goes: readonly {
     readonly namespace: string;
     readonly name: string;
@@ -51,7 +68,12 @@ export async function planRound(
   const unique = [...new Map(claims.map((c) => [`${c.namespace}/${c.name}`, c])).entries()];
   const found = unique.flatMap(([key]) => known.get(key) ?? []);
   const deletion = change.kind === 'delete' ? await deletionOf(database, found) : undefined;
-  const planned = change.kind === 'delete' ? deletions(found, deletion!) : await growths(database, site, change, found);
+  const planned =
+    change.kind === 'delete'
+      ? deletions(found, deletion!)
+      : change.kind === 'tune'
+        ? await tunings(database, site, change, found)
+        : await growths(database, site, change, found);
   const all = unique.map(([key, { namespace, name }]): RoundRow => {
     const row = known.get(key);
     return row ? planned.get(row.uid)! : { ...nothing, namespace, name, refusal: 'gone' };
@@ -74,14 +96,14 @@ export async function planRound(
     },
     goes: going.map(({ namespace, name, uid }) => ({
       ...{ namespace, name, uid: uid! },
-      size: change.kind === 'delete' ? null : sizeText(change, known.get(`${namespace}/${name}`)!),
+      size: 'tuned' in change || change.kind === 'delete' ? null : sizeText(change, known.get(`${namespace}/${name}`)!),
     })),
   };
 }
 
 const confirmation = (count: number): string => `${count} ${count === 1 ? 'claim' : 'claims'}`;
 /** As it is asked of the platform: in the words it was given in, where it was. */
-const sizeText = (change: Exclude<RoundChange, { kind: 'delete' }>, row: Named): string =>
+const sizeText = (change: Grows, row: Named): string =>
   change.kind === 'grow' ? change.to.trim() : formatQuantity(askedOf(change, row));
 
 type Planned = Map<string, RoundRow>;
@@ -110,12 +132,7 @@ export async function growthVerdicts(
   return new Map(asked.map(({ uid }) => [uid, verdict(facts.get(uid)!, growthOf.get(uid))]));
 }
 
-async function growths(
-  database: Database,
-  site: string,
-  change: Exclude<RoundChange, { kind: 'delete' }>,
-  found: readonly Named[],
-): Promise<Planned> {
+async function growths(database: Database, site: string, change: Grows, found: readonly Named[]): Promise<Planned> {
   const asked = found.map((row) => ({ uid: row.uid, size: askedOf(change, row), has: row.size_bytes }));
   // one that asks for less than it does already asks for nothing
   const verdicts = await growthVerdicts(
@@ -133,11 +150,54 @@ function verdict(facts: GrowthFacts | 'claim-gone' | 'class-gone', growth: Growt
   if (growth.kind !== 'reckoned') return { refusal: growth.kind };
   const [main] = growth.on;
   if (growth.fits) return { to: main!.to, addedRaw: growth.on.reduce((sum, g) => sum + g.addedRaw, 0) };
-  const [failed] = growth.on.flatMap(({ pool, checks }) =>
-    checks.filter((c) => !c.passed).map((check) => ({ pool, check })),
-  );
-  return { refusal: 'does-not-fit', failed: failed! };
+  return { refusal: 'does-not-fit', failed: firstFailed(growth.on)! };
 }
+
+/** What a claim tunes after a round: what it tunes by itself, with what the round says of it. */
+export const tunedAfter = (own: TuningRequest['tuned'], { tuned }: Tunes): TuningRequest['tuned'] =>
+  Object.fromEntries(Object.entries({ ...own, ...tuned }).flatMap(([s, v]) => (v === null ? [] : [[s, v]])));
+
+/** What becomes of claims whose ceilings and floors are changed, each reckoned after those before it. */
+async function tunings(database: Database, site: string, change: Tunes, found: readonly Named[]): Promise<Planned> {
+  const uids = found.map((row) => row.uid);
+  const facts = await factsToGrowMany(database, site, uids);
+  const changing = await operations
+    .in(database)
+    .scope('open')
+    .findAll({
+      attributes: ['subject'],
+      where: { holds: ['size', 'rates'], subject: uids },
+      limit: 2 * mostInRound,
+    });
+  const busy = new Set(changing.map((o) => o.subject));
+  const asked = uids.flatMap((uid) => {
+    const of = facts.get(uid)!;
+    if (typeof of === 'string' || busy.has(uid)) return [];
+    const own = ratesIn(of.input.claim.tuned);
+    const wanted = tunedAfter(own, change);
+    return isDeepStrictEqual(own, wanted) ? [] : [{ uid, input: asking(of.input, wanted), now: ratesOf(of.reserved) }];
+  });
+  const answers = tuneInTurn(asked.map((a) => a.input));
+  const answerOf = new Map(asked.map(({ uid, now }, i) => [uid, { now, answer: answers[i]! }]));
+  const verdictOf = (uid: string): Partial<RoundRow> => {
+    const of = facts.get(uid)!;
+    if (typeof of === 'string') return { refusal: of === 'claim-gone' ? 'not-bound' : 'class-gone' };
+    if (busy.has(uid)) return { refusal: 'changing' };
+    const reckoned = answerOf.get(uid);
+    return reckoned ? tuningVerdict(reckoned.answer, reckoned.now) : { refusal: 'as-asked' };
+  };
+  return new Map(found.map((row) => [row.uid, { ...rowOf(row), ...verdictOf(row.uid) }]));
+}
+
+function tuningVerdict(answer: Tuning, now: Rates): Partial<RoundRow> {
+  if (answer.kind !== 'reckoned') return { refusal: answer.kind };
+  const failed = firstFailed(answer.on);
+  return failed ? { refusal: 'does-not-fit', failed } : { rates: { now, then: answer.rates } };
+}
+
+/** The rule that refuses first, and on which pool. */
+const firstFailed = (on: readonly { readonly pool: string; readonly checks: readonly Check[] }[]) =>
+  on.flatMap(({ pool, checks }) => checks.filter((c) => !c.passed).map((check) => ({ pool, check })))[0];
 
 const fateKinds = { nothing: 'no-volume', kept: 'kept', grace: 'kept-for-days', destroyed: 'destroyed' } as const;
 

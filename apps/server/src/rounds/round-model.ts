@@ -3,7 +3,7 @@ import { DataTypes, Model, type CreationOptional, type InferAttributes, type Inf
 import { table } from '../database/table';
 
 /** One change of many claims; where it stands says its operation, whose subject it is. */
-class RoundModel extends Model<InferAttributes<RoundModel>, InferCreationAttributes<RoundModel>> {
+export class RoundModel extends Model<InferAttributes<RoundModel>, InferCreationAttributes<RoundModel>> {
   declare id: string;
   declare change: RoundChange;
   declare person: string;
@@ -25,7 +25,7 @@ export class RoundClaim extends Model<InferAttributes<RoundClaim>, InferCreation
   declare name: string;
   /** The very claim that was meant: another one of its name is left alone. */
   declare uid: string;
-  /** What it is to ask for, as text; null when it is deleted. */
+  /** The size that it is to ask for, as text; null when it is not its size that changes. */
   declare size: string | null;
   declare state: CreationOptional<'waiting' | 'done' | 'refused'>;
   /** Why the platform refused. */

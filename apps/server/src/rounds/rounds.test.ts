@@ -15,6 +15,9 @@ import type { Fate } from '../testing/fate';
 import { MemoryPlatform } from '../testing/memory-platform';
 import { aClaim, Caller, eventually, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
 import { RoundCarrier } from './carry';
+import { growing } from '../growth/kind';
+import { tuning } from '../tuning/kind';
+import { tunings } from '../tuning/tuning-model';
 import { goingRound } from './kind';
 import { roundClaims, rounds } from './round-model';
 
@@ -29,6 +32,12 @@ describe('between the stand-ins', () => {
     server = await world.start();
     caller = await world.operator(server);
     await moorClass(caller, 'plain', ['basalt-swift'], { copies: 1, expansion: true });
+    await moorClass(caller, 'tuned', ['basalt-swift'], {
+      ...{ copies: 1, iopsFloor: { kind: 'fixed', value: 200 }, iopsCeiling: { kind: 'fixed', value: 5000 } },
+      allowances: (['iops-floor', 'iops-ceiling'] as const).map((setting) => ({
+        ...{ setting, minimum: 100, maximum: 60_000, namespaces: [] },
+      })),
+    });
     await moorClass(caller, 'kept', ['basalt-broad'], { copies: 1, reclaim: 'Retain' });
   }, 90_000);
   afterAll(() => world.end());
@@ -74,6 +83,50 @@ describe('between the stand-ins', () => {
     await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: null });
     const none = await begin(['r-none'], change);
     expect([none.status, none.data]).toEqual([409, expect.objectContaining({ code: 'nothing-to-do' })]);
+  });
+
+  test('many are tuned in one round: what a claim tunes besides stays, what its class does not allow is named, and all go back', async () => {
+    const [own] = await made(['t-own', 't-plain'], 'tuned', '1Gi');
+    await made(['t-fixed'], 'plain', '1Gi');
+    await caller.ok('POST', '/api/claims/tide-gauges/t-own/tuning', { tuned: { 'iops-floor': 300 } });
+    const reserved = async () =>
+      Object.fromEntries(
+        (
+          await world.rows<{ claim_name: string; iops_floor: number; iops_ceiling: number }>(
+            `SELECT claim_name, iops_floor, iops_ceiling FROM reservations WHERE claim_name LIKE 't-%' AND state = 'bound'`,
+          )
+        ).map((r) => [r.claim_name, [r.iops_floor, r.iops_ceiling]]),
+      );
+    await eventuallyHolds('it has its own floor', async () => expect((await reserved())['t-own']).toEqual([300, 5000]));
+    await eventuallyHolds('its tuning has ended', async () =>
+      expect((await caller.ok<OperationPage>('GET', '/api/operations?kind=tune')).rows).toEqual([]),
+    );
+    const change: RoundChange = { kind: 'tune', tuned: { 'iops-ceiling': 900 } };
+    const names = ['t-own', 't-plain', 't-fixed', 't-none'];
+    const seen = await plan(names, change);
+    expect(seen.rows.map((r) => [r.name, r.rates?.then.iopsCeiling, r.refusal, r.failed?.check.rule])).toEqual([
+      ['t-own', 900, null, undefined],
+      ['t-plain', 900, null, undefined],
+      ['t-fixed', undefined, 'does-not-fit', 'allowance'],
+      ['t-none', undefined, 'gone', undefined],
+    ]);
+    expect(seen.rows[0]!.rates!.now).toMatchObject({ iopsFloor: 300, iopsCeiling: 5000 });
+    const { data: round } = await begin(names, change);
+    expect(await ended(round.id)).toMatchObject({ done: 2, refused: [] });
+    await eventuallyHolds('both are held to it', async () =>
+      expect(await reserved()).toMatchObject({ 't-own': [300, 900], 't-plain': [200, 900] }),
+    );
+    await eventuallyHolds('their tuning has ended', async () =>
+      expect((await caller.ok<OperationPage>('GET', '/api/operations?kind=tune')).rows).toEqual([]),
+    );
+    expect(world.basalt.backend.volumes.get(own!.volumeId!)!.serviceClass).toBe('iops-900');
+    expect((await plan(['t-own'], change)).rows[0]!.refusal).toBe('as-asked');
+    const back: RoundChange = { kind: 'tune', tuned: { 'iops-floor': null, 'iops-ceiling': null } };
+    expect((await plan(['t-own', 't-plain'], back)).goes).toBe(2);
+    await begin(['t-own', 't-plain'], back);
+    await eventuallyHolds('both are as their class has it', async () =>
+      expect(await reserved()).toMatchObject({ 't-own': [200, 5000], 't-plain': [200, 5000] }),
+    );
   });
 
   test('many are deleted in one round: what is destroyed is said and typed, what is kept stays', async () => {
@@ -150,6 +203,44 @@ describe('between the stand-ins', () => {
     ).toBe(403);
   });
 });
+
+test('one that is tuned or grows by the time its turn comes, and one that is another by then, are named; the others are tuned once', async () => {
+  const { database, end } = await migratedDatabase();
+  const platform = new MemoryPlatform();
+  const id = '00000000-0000-4000-8000-00000000000a';
+  const change: RoundChange = { kind: 'tune', tuned: { 'iops-ceiling': 900, 'iops-floor': null } };
+  await rounds.in(database).create({ id, change, person: 'maren' });
+  const uids: Record<string, string> = {};
+  for (const [number, name] of ['free', 'tuned', 'grows', 'other'].entries()) {
+    const object = await platform.create({
+      ...{ apiVersion: 'v1', kind: 'PersistentVolumeClaim' },
+      metadata: { name, namespace: 'tide-gauges', annotations: { 'vast-moorage.example/iops-floor': '300' } },
+      spec: { accessModes: ['ReadWriteOnce'], resources: { requests: { storage: '1Gi' } } },
+    });
+    await noteMade(database, 'persistentvolumeclaims', object);
+    uids[name] = object.metadata.uid!;
+    const uid = name === 'other' ? 'of-before' : uids[name];
+    await roundClaims.in(database).create({ roundId: id, number, namespace: 'tide-gauges', name, uid, size: null });
+  }
+  await beginOperations(database, tuning, [uids.tuned!]);
+  await beginOperations(database, growing, [uids.grows!]);
+  const [operation] = await beginOperations(database, goingRound, [id]);
+  const begun: string[] = [];
+  const carrier = new RoundCarrier(database, platform, (ids) => begun.push(...ids));
+  await carryByHand(database, carrier.work as Work, operation!, () => false);
+  const rows = await roundClaims.in(database).findAll({ where: { roundId: id }, order: [['number', 'ASC']], limit: 9 });
+  expect(rows.map((r) => [r.name, r.state, r.problem])).toEqual([
+    ['free', 'done', null],
+    ['tuned', 'refused', expect.stringMatching(/being tuned already/)],
+    ['grows', 'refused', expect.stringMatching(/is growing/)],
+    ['other', 'refused', expect.stringMatching(/There is no claim/)],
+  ]);
+  const asked = await tunings.in(database).findAll({ limit: 9 });
+  expect(asked.map((t) => [t.operationId, t.claimUid, t.wanted])).toEqual([
+    [begun[0], uids.free, { 'iops-ceiling': 900 }],
+  ]);
+  await end();
+}, 300_000);
 
 test('however often answers are lost, every claim is changed once, and another of its name is left alone', async () => {
   const { database, end } = await migratedDatabase();

@@ -197,6 +197,10 @@ export async function makeWorld(options: WorldOptions = {}) {
       await server.ready;
       return server;
     },
+    stop: async (server: RunningServer): Promise<void> => {
+      servers.splice(servers.indexOf(server), 1);
+      await server.stop();
+    },
     /** An operator at a server that knows all pools and namespaces. */
     operator: async (server: RunningServer): Promise<Caller> => {
       const caller = await new Caller(server.url).signIn();

@@ -15,6 +15,7 @@ import { advance } from '../operations/operations';
 import type { PlatformConnector } from '../platform/connector';
 import { OutsideProblem } from '../refusals/outside';
 import { furtherCopiesOf, reservedFor, type Reserved } from '../reservations/reservation.sql';
+import { onceFree } from './begin';
 import { tuning, type TuningState } from './kind';
 import { annotationsOf, asking, ratesOf } from './tuning';
 import { tunings, type TuningModel } from './tuning-model';
@@ -26,6 +27,8 @@ export class TuningCarrier {
     private readonly platform: PlatformConnector,
     private readonly backends: Backends,
     private readonly site: string,
+    /** Carries what begins when one has ended. */
+    private readonly begin: (operations: readonly string[]) => void,
   ) {}
 
   /** The kind of operations that this room carries. */
@@ -44,6 +47,15 @@ export class TuningCarrier {
   }
 
   private advance = (operation: Operation, to: TuningState) => advance(this.database, tuning, operation, to);
+  /** It has ended; rates that the claim said meanwhile are taken up with the same stroke. */
+  private async end(operation: Operation, to: TuningState, reserved: Reserved): Promise<Operation | undefined> {
+    const [ended, begun] = await this.database.transaction(async () => [
+      await this.advance(operation, to),
+      await onceFree(this.database, reserved),
+    ]);
+    this.begin(begun);
+    return ended;
+  }
   private wanted = ({ id }: Operation) => tunings.in(this.database).findByPk(id, { rejectOnEmpty: true });
 
   private decide(operation: Operation): Promise<Operation | undefined> {
@@ -54,7 +66,7 @@ export class TuningCarrier {
       const asked = await this.wanted(operation);
       const { reserved, further } = facts;
       const answer = tune(asking(facts.input, asked.wanted));
-      if (answer.kind !== 'reckoned' || !answer.fits) return this.advance(operation, 'refused');
+      if (answer.kind !== 'reckoned' || !answer.fits) return this.end(operation, 'refused', reserved);
       const partOf = (at: Omit<ReservedPart, 'pool_id'> & { readonly pool_id: string }): ReservedPart => ({
         ...{ pool_id: at.pool_id, bytes: at.bytes, raw_bytes: at.raw_bytes },
         ...{ backend_iops: at.backend_iops, backend_throughput: at.backend_throughput },
@@ -95,7 +107,8 @@ export class TuningCarrier {
       const before = Object.keys(wanted).map((s) => [s, there.metadata.annotations?.[prefix + s] ?? null] as const);
       await asked.update({ annotations: Object.fromEntries(before) });
     }
-    await sayInClaim(this.database, this.platform, reserved, wanted);
+    // what somebody wrote there may have been written anew meanwhile: it is theirs
+    if (Object.keys(asked.annotations!).length > 0) await sayInClaim(this.database, this.platform, reserved, wanted);
     return this.advance(operation, 'asking');
   }
 
@@ -103,7 +116,7 @@ export class TuningCarrier {
     const reserved = await first(reservedFor(this.database, operation.subject));
     if (!reserved?.volume_id) return this.advance(operation, 'abandoned');
     await this.askBackends(reserved, ratesOf(reserved));
-    return this.advance(operation, 'tuned');
+    return this.end(operation, 'tuned', reserved);
   }
 
   /** The volume and the copy that is written with it are held to the same; one that is written later is held to none. */
@@ -128,7 +141,7 @@ export class TuningCarrier {
     if (!reserved) return this.advance(operation, 'abandoned');
     const { before, annotations } = asked;
     // nothing was reserved yet
-    if (before === null) return this.advance(operation, 'returned');
+    if (before === null) return this.end(operation, 'returned', reserved);
     // sizes as they are: a volume that grew meanwhile stays as large
     const sizes = new Map(
       [reserved, ...(await furtherCopiesOf(database, operation.subject))].map((p) => [p.pool_id, p]),
@@ -140,9 +153,9 @@ export class TuningCarrier {
     await this.reserve(reserved, before, parts);
     if (annotations !== null) {
       if (!(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
-      await sayInClaim(this.database, this.platform, reserved, annotations);
+      if (Object.keys(annotations).length > 0) await sayInClaim(this.database, this.platform, reserved, annotations);
       await this.askBackends(reserved, before);
     }
-    return this.advance(operation, 'returned');
+    return this.end(operation, 'returned', reserved);
   }
 }

@@ -10,7 +10,7 @@ export class TuningModel extends Model<InferAttributes<TuningModel>, InferCreati
   declare wanted: Tuned;
   /** Set with what is reserved anew. */
   declare before: CreationOptional<ReservedBefore | null>;
-  /** As they stood in the claim; null where there was none. */
+  /** As they stood in the claim, null where there was none; empty where the claim said so by itself, so that nothing is written into it. */
   declare annotations: CreationOptional<Readonly<Record<string, string | null>> | null>;
 }
 

@@ -4,7 +4,7 @@ import type { TuningAnswer } from '@moorage/contract/tuning';
 import type { DriftPage } from '@moorage/contract/drift';
 import type { RunningServer } from '../server';
 import { DoomedServers } from '../testing/doomed';
-import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, Caller, eventually, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let server: RunningServer;
@@ -131,6 +131,128 @@ test('a claim that grows is not tuned meanwhile: its rates follow its size', asy
   const { status, data } = await tune('grows', { 'iops-ceiling': 3000 });
   expect([status, data.detail]).toEqual([409, expect.stringMatching(/is growing/)]);
   world.basalt.faults.heal();
+});
+
+describe('rates that somebody writes into the claim on the platform', () => {
+  const write = (name: string, rates: Record<string, string | undefined>) => {
+    const { store } = world.platform;
+    const found = store.find('persistentvolumeclaims', 'tide-gauges', name)!;
+    const annotations = { ...found.metadata.annotations };
+    for (const [rate, value] of Object.entries(rates))
+      if (value === undefined) delete annotations[prefix + rate];
+      else annotations[prefix + rate] = value;
+    store.update('persistentvolumeclaims', { ...found, metadata: { ...found.metadata, annotations } });
+  };
+  const rates = async (uid: string) => {
+    const { iops_floor, iops_ceiling } = await reservedFor(uid);
+    return [iops_floor, iops_ceiling];
+  };
+  const tuningsOf = async (uid: string) =>
+    (
+      await world.rows<{ state: string }>(
+        `SELECT o.state FROM tunings t JOIN operations o ON o.id = t.operation_id WHERE t.claim_uid = $1 ORDER BY o.created_at`,
+        [uid],
+      )
+    ).map((t) => t.state);
+
+  test('are followed as if they were asked for here, and so is their going', async () => {
+    const claim = await bound('written');
+    write('written', { 'iops-ceiling': '2500', 'iops-floor': '700' });
+    await eventuallyHolds('it is followed', async () => expect(await rates(claim.uid)).toEqual([700, 2500]));
+    await eventually('its volume is held to it', () => Promise.resolve(classOf(claim.volumeId!) === 'iops-2500'));
+    write('written', { 'iops-floor': undefined });
+    await eventuallyHolds('one goes', async () => expect(await rates(claim.uid)).toEqual([500, 2500]));
+    write('written', { 'iops-ceiling': undefined });
+    await eventuallyHolds('all are gone', async () => expect(await rates(claim.uid)).toEqual([500, 50_000]));
+    await eventuallyHolds('each once', async () => expect(await tuningsOf(claim.uid)).toEqual(Array(3).fill('tuned')));
+  });
+
+  test('that its class does not allow are refused once, and not again for every other word of the claim', async () => {
+    const claim = await bound('written-wrong');
+    write('written-wrong', { 'iops-ceiling': '7' });
+    await eventuallyHolds('it is refused', async () => expect(await tuningsOf(claim.uid)).toEqual(['refused']));
+    const { store } = world.platform;
+    const found = store.find('persistentvolumeclaims', 'tide-gauges', 'written-wrong')!;
+    store.update('persistentvolumeclaims', {
+      ...found,
+      metadata: { ...found.metadata, labels: { team: 'gauges' } },
+    });
+    write('written-wrong', { 'iops-ceiling': '3000' });
+    await eventuallyHolds('what is allowed is followed', async () =>
+      expect(await rates(claim.uid)).toEqual([500, 3000]),
+    );
+    await eventuallyHolds('each once', async () => expect(await tuningsOf(claim.uid)).toEqual(['refused', 'tuned']));
+  });
+
+  test('that its backend refuses for good stay in the claim, which is theirs, and what is reserved goes back', async () => {
+    const claim = await bound('written-vain');
+    world.basalt.faults.add({
+      kind: 'refuse',
+      method: 'PATCH',
+      path: `Volumes/${claim.volumeId}`,
+      status: 400,
+      times: 1,
+    });
+    write('written-vain', { 'iops-ceiling': '2600' });
+    await eventuallyHolds('it goes back', async () => expect(await tuningsOf(claim.uid)).toEqual(['returned']));
+    expect(await rates(claim.uid)).toEqual([500, 50_000]);
+    expect(classOf(claim.volumeId!)).toBe('iops-50000');
+    expect(annotationsOf('written-vain')).toMatchObject({ [`${prefix}iops-ceiling`]: '2600' });
+  });
+
+  test('while it is being tuned are followed once that has ended', async () => {
+    const claim = await bound('written-late');
+    world.basalt.faults.add({ kind: 'refuse', method: 'PATCH', path: `Volumes/${claim.volumeId}`, status: 503 });
+    await tune('written-late', { 'iops-ceiling': 4000 });
+    await eventually('the claim says so', () =>
+      Promise.resolve(annotationsOf('written-late')[`${prefix}iops-ceiling`] === '4000'),
+    );
+    write('written-late', { 'iops-ceiling': '4500' });
+    await eventuallyHolds('the mirror saw it', async () =>
+      expect(
+        await world.rows(
+          `SELECT 1 FROM platform_objects WHERE name = 'written-late' AND body #>> ARRAY['metadata', 'annotations', $1] = '4500'`,
+          [`${prefix}iops-ceiling`],
+        ),
+      ).toHaveLength(1),
+    );
+    expect(await tuningsOf(claim.uid)).toEqual(['asking']);
+    world.basalt.faults.heal();
+    await eventuallyHolds('both came, one after the other', async () =>
+      expect([await tuningsOf(claim.uid), await rates(claim.uid)]).toEqual([
+        ['tuned', 'tuned'],
+        [500, 4500],
+      ]),
+    );
+  });
+});
+
+test('of a tuning and a change of copies begun in the same instant one is refused', async () => {
+  await moorClass(maren, 'copied', ['kelp-nvme'], {
+    ...{ copies: 2, iopsFloor: { kind: 'fixed', value: 100 } },
+    allowances: [
+      { setting: 'iops-floor', minimum: 50, maximum: 5000, namespaces: [] },
+      { setting: 'copies', minimum: 2, maximum: 3, namespaces: [] },
+    ],
+  });
+  for (let round = 0; round < 6; round++) {
+    const name = `both-${round}`;
+    await maren.ok('POST', '/api/claims', aClaim(name, 'copied', { size: '1Gi' }));
+    await maren.inState(name, 'bound');
+    // neither ends before the other was asked for
+    world.platform.faults.add({
+      kind: 'refuse',
+      method: 'PATCH',
+      path: `persistentvolumeclaims/${name}$`,
+      status: 503,
+    });
+    const answers = await Promise.all([
+      tune(name, { 'iops-floor': 90 }),
+      maren.call<Problem>('POST', `/api/claims/tide-gauges/${name}/copies`, { kind: 'raise' }),
+    ]);
+    expect(answers.map((a) => a.status).sort()).toEqual([202, 409]);
+    world.platform.faults.heal();
+  }
 });
 
 test('an owner tunes claims of the own namespaces alone', async () => {

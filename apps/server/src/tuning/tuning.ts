@@ -5,11 +5,11 @@ import { tunableRates, tune } from '@moorage/core/placement/tuning';
 import { tunables, type Tuned } from '@moorage/core/classes/tunable';
 import type { GrowthInput } from '@moorage/core/placement/growth';
 import { getClaim } from '../claims/claims';
+import type { StoredClaim } from '../claims/claims.sql';
 import type { Database } from '../database/database';
-import { boundClaim } from '../growth/bound';
+import { boundClaim, isHeld } from '../growth/bound';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
-import { operations } from '../operations/operation-model';
 import { beginOperations } from '../operations/operations';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
@@ -43,14 +43,20 @@ export const asking = (input: GrowthInput, wanted: Tuned): GrowthInput => ({
 
 const refused = { code: 'cannot-tune', title: 'It cannot be tuned' };
 
+/** The rates among what a claim tunes. */
+export const ratesIn = (tuned: Tuned | undefined): TuningRequest['tuned'] =>
+  Object.fromEntries(Object.entries(tuned ?? {}).filter(([s, v]) => isRate(s) && typeof v === 'number'));
+
+/** The rates that a claim says it tunes. */
+export function ownRates({ body }: StoredClaim): TuningRequest['tuned'] {
+  const { annotations } = body.metadata as { annotations?: Record<string, string> };
+  return ratesIn(readTuned(annotations));
+}
+
 async function look(database: Database, site: string, sight: Sight, at: At, wanted: Tuned) {
   const { row, facts } = await boundClaim(database, site, sight, at, refused);
-  const annotations = (row.body.metadata as { annotations?: Record<string, string> }).annotations;
-  const own = Object.fromEntries(
-    Object.entries(readTuned(annotations) ?? {}).filter(([s, v]) => isRate(s) && typeof v === 'number'),
-  ) as TuningAnswer['tuned'];
   const answer = tune(asking(facts.input, wanted));
-  return { row, answer, reply: { now: ratesOf(facts.reserved), tuned: own, tuning: answer } };
+  return { row, answer, reply: { now: ratesOf(facts.reserved), tuned: ownRates(row), tuning: answer } };
 }
 
 /** What tuning would come to, as things stand; throws when there is no such claim, or no volume of ours. */
@@ -61,6 +67,27 @@ export const planTuning = async (
   at: At,
   { tuned }: TuningRequest,
 ): Promise<TuningAnswer> => (await look(database, site, sight, at, tuned)).reply as TuningAnswer;
+
+const refuse = (detail: string) =>
+  new Refusal('conflict', refused.code, `${refused.title} so`, `${detail} Nothing was changed.`);
+
+/** Begins the operation that tunes a claim, inside a transaction; refused while something else is under way that its rates depend on. Gives its id. */
+export async function beginTuning(
+  database: Database,
+  { namespace, name, uid }: At & { readonly uid: string },
+  tuned: TuningRequest['tuned'],
+  person: string,
+): Promise<string[]> {
+  const about = `${namespace}/${name}`;
+  if (await isHeld(database, uid, 'size'))
+    throw refuse(`${about} is growing, or its copies change: its rates follow both. Tune it when that has ended.`);
+  const made = await beginOperations(database, tuning, [uid], { about, namespace, person });
+  if (made.length === 0) throw refuse(`${about} is being tuned already.`);
+  await tunings.in(database).create({ operationId: made[0]!, claimUid: uid, wanted: tuned });
+  await record(database, { person, action: 'change', kind: 'claim', subject: about, after: { tuned } });
+  await announce(database, [{ topic: 'claims', subject: about }, { topic: 'operations' }]);
+  return made;
+}
 
 /** Begins to tune a claim. What its class does not allow, or its pool cannot promise, is refused before anything is done. */
 export async function tuneClaim(
@@ -73,9 +100,6 @@ export async function tuneClaim(
   carry: (operations: readonly string[]) => void,
 ): Promise<ClaimRow> {
   const { row, answer } = await look(database, site, sight, at, tuned);
-  const about = `${at.namespace}/${at.name}`;
-  const refuse = (detail: string) =>
-    new Refusal('conflict', refused.code, `${refused.title} so`, `${detail} Nothing was changed.`);
   if (answer.kind === 'pool-gone') throw refuse(`The pool ${answer.pool} is not known any more.`);
   if (answer.kind === 'floor-above-ceiling')
     throw refuse(
@@ -84,20 +108,7 @@ export async function tuneClaim(
   const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
   if (failed)
     throw refuse(`${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`);
-  const growing = await operations
-    .in(database)
-    .scope('open')
-    .count({ where: { holds: 'size', subject: row.uid } });
-  if (growing > 0)
-    throw refuse(`${about} is growing, or its copies change: its rates follow both. Tune it when that has ended.`);
-  const begun = await database.transaction(async () => {
-    const made = await beginOperations(database, tuning, [row.uid], { about, namespace: at.namespace, person });
-    if (made.length === 0) throw refuse(`${about} is being tuned already.`);
-    await tunings.in(database).create({ operationId: made[0]!, claimUid: row.uid, wanted: tuned });
-    await record(database, { person, action: 'change', kind: 'claim', subject: about, after: { tuned } });
-    await announce(database, [{ topic: 'claims', subject: about }, { topic: 'operations' }]);
-    return made;
-  });
+  const begun = await database.transaction(() => beginTuning(database, { ...at, uid: row.uid }, tuned, person));
   carry(begun);
   return (await getClaim(database, sight, at.namespace, at.name)).claim;
 }

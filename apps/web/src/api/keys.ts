@@ -32,7 +32,7 @@ export const keys = {
     one: (namespace: string, name: string) => ['claims', 'one', namespace, name] as const,
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
-  round: (claims: string, change: RoundChange) => ['round', claims, change] as const,
+  round: (claims: string, change: RoundChange | undefined) => ['round', claims, change] as const,
   salvage: (q: string, origin: string) => ['salvage', q, origin] as const,
   buckets: {
     page: (namespace: string) => ['buckets', 'page', namespace] as const,

@@ -41,7 +41,7 @@ export const placementQuery = {
   queryKey: keys.placement(),
   queryFn: () => ask('placementState'),
 };
-export const usePlacement = () => useQuery(placementQuery);
+export const usePlacement = (enabled = true) => useQuery({ ...placementQuery, enabled });
 export const usePlans = () => useQuery({ queryKey: keys.plans(), queryFn: () => ask('listPlans') });
 export const useNamespaces = () => useQuery({ queryKey: keys.namespaces(), queryFn: () => ask('listNamespaces') });
 export const useClaims = (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>

@@ -75,6 +75,7 @@ function Bar({ picking, total, begin }: { picking: Picking; total: number; begin
         <strong>{picked.length.toLocaleString('en-GB')}</strong> picked
       </span>
       <Button onClick={() => begin('grow')}>Grow them</Button>
+      <Button onClick={() => begin('tune')}>Tune them</Button>
       <Button onClick={() => begin('delete')}>Delete them</Button>
       <Button disabled={save.isPending} onClick={() => save.mutate(undefined)}>
         Save their manifests

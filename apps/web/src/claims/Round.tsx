@@ -1,6 +1,6 @@
 import { Button, LinearProgress, Link, TextField, Typography } from '@mui/material';
 import { DataGrid, type GridColDef } from '@mui/x-data-grid';
-import { quantityWords, type ClaimRow } from '@moorage/contract/claims';
+import type { ClaimRow } from '@moorage/contract/claims';
 import type { Round as Begun, RoundChange, RoundPlan, RoundRow } from '@moorage/contract/rounds';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
@@ -12,13 +12,12 @@ import { refresh } from '../api/queries';
 import { useKeepLine } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import { Column, Fill, Row, Sheet } from '../parts/layout';
-import { OneOf } from '../parts/OneOf';
 import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
-import { useSettled } from '../parts/useSettled';
 import { applicationLine } from './deletion-words';
-import { actWord, planSentence, rowSentence, type RoundAct } from './round-words';
+import { RatesOf, SizeOf } from './RoundSettings';
+import { actVerb, actWord, beginsWith, planSentence, rowSentence, type RoundAct } from './round-words';
 
 export type Picked = Pick<ClaimRow, 'namespace' | 'name'>;
 
@@ -107,7 +106,7 @@ function Begun({ id }: { id: string }) {
               <Row key={`${namespace}/${name}`} align="baseline">
                 <Mark kind="person" />
                 <span>
-                  {namespace}/{name} was refused by the platform: {detail}
+                  {namespace}/{name} was refused: {detail}
                 </span>
               </Row>
             ))}
@@ -118,63 +117,29 @@ function Begun({ id }: { id: string }) {
   );
 }
 
-/** What is to be asked for: a size for all, or so much more for each. */
-function SizeOf({
-  change,
-  set,
-}: {
-  change: Exclude<RoundChange, { kind: 'delete' }>;
-  set: (change: RoundChange) => void;
-}) {
-  const value = change.kind === 'grow' ? change.to : change.by;
-  const of = (kind: 'grow' | 'grow-by', size: string): RoundChange =>
-    kind === 'grow' ? { kind, to: size } : { kind, by: size };
-  const [text, setText] = useSettled(value, (size) => set(of(change.kind, size)));
-  const size = parseQuantity(text);
-  return (
-    <>
-      <OneOf
-        label="Each of them"
-        value={change.kind}
-        options={[
-          ['grow-by', 'gets so much more'],
-          ['grow', 'gets this size'],
-        ]}
-        choose={(kind) => set(of(kind as 'grow' | 'grow-by', value))}
-        width={190}
-      />
-      <TextField
-        label="Size"
-        autoFocus
-        value={text}
-        placeholder="20Gi"
-        onChange={(e) => setText(e.target.value)}
-        error={text !== '' && !size.ok}
-        helperText={text !== '' && !size.ok ? quantityWords[size.problem] : undefined}
-        sx={{ width: 220 }}
-        slotProps={{ inputLabel: { shrink: true } }}
-      />
-    </>
-  );
+/** Whether a change says all that it has to, to be reckoned. */
+function isWhole(change: RoundChange): boolean {
+  if (change.kind === 'delete' || change.kind === 'tune') return true;
+  const size = parseQuantity(change.kind === 'grow' ? change.to : change.by);
+  return size.ok && size.bytes > 0;
 }
 
 /** One change of many claims: what it brings about claim by claim, before it is begun. */
 export function Round({ act, claims, close }: { act: RoundAct; claims: readonly Picked[]; close: () => void }) {
-  const [change, setChange] = useState<RoundChange>(act === 'grow' ? { kind: 'grow-by', by: '' } : { kind: 'delete' });
+  const [change, setChange] = useState<RoundChange | undefined>(beginsWith[act]);
   const [typed, setTyped] = useState('');
   const [begun, setBegun] = useState<string>();
-  const size = change.kind === 'delete' ? undefined : parseQuantity(change.kind === 'grow' ? change.to : change.by);
-  const isAsked = size === undefined || (size.ok && size.bytes > 0);
+  const isAsked = change !== undefined && isWhole(change);
   const named = claims.map(({ namespace, name }) => ({ namespace, name }));
   const query = useQuery({
     queryKey: keys.round(named.map((c) => `${c.namespace}/${c.name}`).join(' '), change),
-    queryFn: () => ask('planRound', { body: { claims: named, change } }),
+    queryFn: () => ask('planRound', { body: { claims: named, change: change! } }),
     enabled: isAsked && !begun,
     placeholderData: keepPreviousData,
   });
   const begin = useAct(async (plan: RoundPlan) => {
     const round = await ask('beginRound', {
-      body: { claims: named, change, ...(plan.confirm !== null && { confirm: typed }) },
+      body: { claims: named, change: change!, ...(plan.confirm !== null && { confirm: typed }) },
     });
     setBegun(round.id);
     void refresh('claims', 'operations');
@@ -182,13 +147,15 @@ export function Round({ act, claims, close }: { act: RoundAct; claims: readonly 
   });
   const isFresh = !query.isPlaceholderData && isAsked;
   return (
-    <Sheet role="region" aria-label={act === 'grow' ? 'Grow many claims' : 'Delete many claims'}>
+    <Sheet role="region" aria-label={`${actVerb[act]} many claims`}>
       <Row gap={1.5} align="flex-start" sx={{ mb: 1 }}>
         <Typography variant="h2" sx={{ pt: 0.75 }}>
-          {act === 'grow' ? 'Grow' : 'Delete'} {claims.length.toLocaleString('en-GB')}{' '}
-          {claims.length === 1 ? 'claim' : 'claims'}
+          {actWord(act, claims.length)}
         </Typography>
-        {change.kind !== 'delete' && !begun && <SizeOf change={change} set={setChange} />}
+        {!begun && act === 'tune' && <RatesOf set={setChange} />}
+        {!begun && (change?.kind === 'grow' || change?.kind === 'grow-by') && (
+          <SizeOf change={change} set={setChange} />
+        )}
         <Fill />
         <Button onClick={close}>Back to the list</Button>
       </Row>
@@ -237,7 +204,7 @@ export function Round({ act, claims, close }: { act: RoundAct; claims: readonly 
                 rows={plan.rows}
                 columns={columns}
                 getRowId={(row) => `${row.namespace}/${row.name}`}
-                columnVisibilityModel={{ to: act === 'grow', used: act === 'delete' }}
+                columnVisibilityModel={{ from: act !== 'tune', to: act === 'grow', used: act === 'delete' }}
                 density="compact"
                 rowHeight={30}
                 columnHeaderHeight={34}

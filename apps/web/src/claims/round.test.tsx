@@ -10,7 +10,7 @@ import { planSentence, rowSentence } from './round-words';
 const GiB = 2 ** 30;
 const aRow = (name: string, part: Partial<RoundRow> = {}): RoundRow => ({
   ...{ namespace: 'tide-gauges', name, uid: `uid-${name}`, pool: 'kelp-nvme', from: 80 * GiB, to: null },
-  ...{ addedRaw: 0, refusal: null, failed: null, fate: null },
+  ...{ addedRaw: 0, rates: null, refusal: null, failed: null, fate: null },
   ...part,
 });
 const aPlan = (rows: RoundRow[], part: Partial<RoundPlan> = {}): RoundPlan => ({
@@ -48,9 +48,57 @@ test('a round of growing is planned as one types, and begun with what was planne
   );
   expect(await screen.findByText(/kelp-nvme: Needs 30 GiB; our allotment has 1 GiB left/)).toBeTruthy();
   await userEvent.click(screen.getByRole('button', { name: 'Grow 1 claim' }));
-  await screen.findByText(/tide-gauges\/a was refused by the platform: not today/);
+  await screen.findByText(/tide-gauges\/a was refused: not today/);
   expect(server.of('beginRound').map((c) => c.body)).toEqual([
     { claims: picked, change: { kind: 'grow-by', by: '30Gi' } },
+  ]);
+});
+
+test('a round of tuning says which rates change, sends what was typed alone, or gives all back to their classes', async () => {
+  const rates = (iopsCeiling: number) => ({ iopsFloor: 500, iopsCeiling, throughputFloor: 0, throughputCeiling: null });
+  const server = new FakeServer({
+    planRound: () =>
+      aPlan([
+        aRow('a', { rates: { now: rates(4000), then: rates(800) } }),
+        aRow('b', { refusal: 'floor-above-ceiling' }),
+      ]),
+    beginRound: () => ({ id: 'r-1' }),
+    getRound: () => ({
+      id: 'r-1',
+      operation: 'o',
+      change: { kind: 'tune', tuned: {} },
+      done: 1,
+      waiting: 0,
+      refused: [],
+    }),
+  });
+  show(<Round act="tune" claims={picked} close={() => undefined} />, { person: maren });
+  expect(server.of('planRound')).toEqual([]);
+  await userEvent.type(screen.getByLabelText('IOPS ceiling'), '8oo');
+  await screen.findByText('A whole number is needed.');
+  expect(server.of('planRound')).toEqual([]);
+  await userEvent.clear(screen.getByLabelText('IOPS ceiling'));
+  await userEvent.type(screen.getByLabelText('IOPS ceiling'), '800');
+  await screen.findByText(
+    /1 claim would be tuned, in force at once; no pod has to start again. 1 claim is left as it is/,
+  );
+  expect(await screen.findByText('IOPS ceiling 4,000 IOPS → 800 IOPS')).toBeTruthy();
+  expect(screen.getByText('Its floor would be above its ceiling.')).toBeTruthy();
+  await userEvent.click(screen.getByRole('combobox', { name: 'Each of them' }));
+  await userEvent.click(screen.getByRole('option', { name: 'goes back to its class' }));
+  await waitFor(() =>
+    expect(server.of('planRound').at(-1)!.body).toMatchObject({
+      change: { tuned: { 'iops-floor': null, 'iops-ceiling': null, 'throughput-floor': null } },
+    }),
+  );
+  await userEvent.click(screen.getByRole('combobox', { name: 'Each of them' }));
+  await userEvent.click(screen.getByRole('option', { name: 'gets these' }));
+  const go = screen.getByRole('button', { name: 'Tune 1 claim' });
+  await waitFor(() => expect(go).toHaveProperty('disabled', false));
+  await userEvent.click(go);
+  await screen.findByText(/The claim was asked for/);
+  expect(server.of('beginRound').map((c) => c.body)).toEqual([
+    { claims: picked, change: { kind: 'tune', tuned: { 'iops-ceiling': 800 } } },
   ]);
 });
 

@@ -1,4 +1,4 @@
-import type { TuningAnswer } from '@moorage/contract/tuning';
+import type { Rates, TuningAnswer } from '@moorage/contract/tuning';
 import type { Allowance } from '@moorage/core/classes/tunable';
 import { failureSentence } from '../moorings/check-words';
 
@@ -39,8 +39,8 @@ export function tuningSentence({ tuning }: TuningAnswer): { readonly fits: boole
   }
 }
 
-/** Each rate now and then. */
-export function rateRows({ now, tuning }: TuningAnswer): { what: string; now: string; then: string }[] {
+/** Each rate now and then; then is not known where nothing could be reckoned. */
+export function rateRowsOf(now: Rates, then: Rates | undefined): { what: string; now: string; then: string }[] {
   const rows = [
     ['IOPS floor', 'iopsFloor', 'IOPS'],
     ['IOPS ceiling', 'iopsCeiling', 'IOPS'],
@@ -49,6 +49,10 @@ export function rateRows({ now, tuning }: TuningAnswer): { what: string; now: st
   ] as const;
   return rows.map(([what, member, unit]) => ({
     ...{ what, now: rate(now[member] || null, unit) },
-    then: tuning.kind === 'reckoned' ? rate(tuning.rates[member] || null, unit) : '–',
+    then: then ? rate(then[member] || null, unit) : '–',
   }));
 }
+
+/** Each rate of a claim that is to be tuned. */
+export const rateRows = ({ now, tuning }: TuningAnswer) =>
+  rateRowsOf(now, tuning.kind === 'reckoned' ? tuning.rates : undefined);

@@ -1,16 +1,15 @@
 import { Box, Button, LinearProgress, Paper, Typography } from '@mui/material';
 import { readManifestText, type ReadObject } from '@moorage/manifests/text';
-import type { PlannedManifest } from '@moorage/contract/manifests';
 import { provisioner } from '@moorage/core/classes/manifest';
-import { lazy, Suspense, useMemo, useRef, useState } from 'react';
+import { lazy, Suspense, useContext, useMemo, useRef, useState } from 'react';
 import { stringify } from 'yaml';
 import { useClasses, useForeignClasses } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Place } from '../parts/Place';
-import { useMay } from '../parts/person';
+import { PersonContext, useMay } from '../parts/person';
 import { Plain, Row } from '../parts/layout';
 import { Apply } from './Plan';
-import { fateLines, fateMarks } from './plan-words';
+import { fateLines, foreseen, markOf, type Foreseen } from './plan-words';
 import { usePlan } from './usePlan';
 
 const ManifestEditor = lazy(() => import('../classes/ManifestEditor'));
@@ -38,10 +37,11 @@ function Read({
 }: {
   object: ReadObject;
   /** What becomes of it, once that is known. */
-  fate: PlannedManifest | undefined;
+  fate: Foreseen | undefined;
   show: (line: number) => void;
 }) {
   const { what, kind, name, line, problems, understood } = object;
+  const currency = useContext(PersonContext)?.currency;
   const faulty = new Set(problems.map((p) => p.path.join('.')));
   const kept = object.kept.filter((m) => !faulty.has(m.path));
   return (
@@ -68,9 +68,9 @@ function Read({
       ))}
       {fate &&
         problems.length === 0 &&
-        fateLines(fate).map((said) => (
+        fateLines(fate, currency).map((said) => (
           <Row key={said} align="baseline" sx={{ fontSize: 13, fontWeight: 600 }}>
-            <Mark kind={fateMarks[fate.fate]} />
+            <Mark kind={markOf(fate)} />
             <span>{said}</span>
           </Row>
         ))}
@@ -103,7 +103,7 @@ export default function Manifests() {
   const holder = useRef<HTMLDivElement>(null);
   const objects = useMemo(() => readManifestText(text), [text]);
   const planned = usePlan(text, may);
-  const fates = planned.isFresh ? planned.plan?.objects : undefined;
+  const fates = planned.isFresh && planned.plan ? foreseen(planned.plan, planned.landing) : undefined;
   const wrong = objects.reduce((sum, o) => sum + o.problems.length, 0);
   const showLine = (line: number) =>
     holder.current?.querySelectorAll<HTMLElement>('.cm-line')[line - 1]?.scrollIntoView({ block: 'center' });

@@ -1,12 +1,25 @@
 import { Box, Button, Checkbox, FormControlLabel, Typography } from '@mui/material';
-import type { ManifestResult, PlannedManifest } from '@moorage/contract/manifests';
-import { useState } from 'react';
+import type { ManifestResult } from '@moorage/contract/manifests';
+import { useContext, useState } from 'react';
 import { ApiProblem, ask } from '../api/client';
 import { refresh } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Column, Fill, Plain, Row } from '../parts/layout';
+import { PersonContext } from '../parts/person';
 import { useNotice } from '../parts/useAct';
-import { actWords, countOf, fateLines, fateMarks, kindWord, nameOf, planSentence, resultSentence } from './plan-words';
+import {
+  actWords,
+  countOf,
+  fateLines,
+  foreseen,
+  kindWord,
+  landingSentence,
+  markOf,
+  nameOf,
+  planSentence,
+  resultSentence,
+  type Foreseen,
+} from './plan-words';
 import type { PlanOfText } from './usePlan';
 
 /** One object of a text: where it stands, and what becomes of it. */
@@ -14,15 +27,16 @@ export function Planned({
   object,
   show,
 }: {
-  object: PlannedManifest;
+  object: Foreseen;
   /** `nowhere`: the text is not shown, so its lines say nothing. */
   show?: ((line: number) => void) | 'nowhere';
 }) {
   const { line, kind, fate } = object;
+  const currency = useContext(PersonContext)?.currency;
   return (
     <Box component="li" sx={{ borderTop: 1, borderColor: 'divider', py: 0.75 }}>
       <Row align="baseline">
-        <Mark kind={fateMarks[fate]} />
+        <Mark kind={markOf(object)} />
         <Fill>
           <strong>{nameOf(object)}</strong>{' '}
           <Typography component="span" variant="body2" color="text.secondary">
@@ -39,7 +53,7 @@ export function Planned({
           </Typography>
         )}
       </Row>
-      {fateLines(object).map((said) => (
+      {fateLines(object, currency).map((said) => (
         <Typography
           key={said}
           variant="body2"
@@ -56,7 +70,7 @@ export function Planned({
 /** Gives a text to the platform as its plan has it; the plan is looked at once more by the server. */
 export function Apply({
   text,
-  of: { plan, isFresh, problem },
+  of: { plan, isFresh, problem, landing },
   done,
 }: {
   text: string;
@@ -67,6 +81,7 @@ export function Apply({
   const [busy, setBusy] = useState(false);
   const [refusal, setRefusal] = useState<{ readonly text: string; readonly detail: string }>();
   const show = useNotice((s) => s.show);
+  const currency = useContext(PersonContext)?.currency ?? '';
   const refused = plan ? countOf(plan, 'refused') : 0;
   const going = plan ? countOf(plan, 'new') + countOf(plan, 'changed') : 0;
   const apply = async () => {
@@ -95,7 +110,9 @@ export function Apply({
         </Typography>
       )}
       <Row align="center" wraps>
-        <Fill aria-live="polite">{plan && planSentence(plan)}</Fill>
+        <Fill aria-live="polite">
+          {plan && planSentence(plan)} {landing && landingSentence(landing, currency)}
+        </Fill>
         {refused > 0 && going > 0 && (
           <FormControlLabel
             control={<Checkbox size="small" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} />}
@@ -115,9 +132,11 @@ export function Apply({
 }
 
 /** What becomes of each object of a text; what is refused first. */
-export function PlanList({ of: { plan }, show }: { of: PlanOfText; show?: 'nowhere' }) {
+export function PlanList({ of: { plan, landing }, show }: { of: PlanOfText; show?: 'nowhere' }) {
   if (!plan) return null;
-  const objects = plan.objects.toSorted((a, b) => Number(b.fate === 'refused') - Number(a.fate === 'refused'));
+  const objects = foreseen(plan, landing).toSorted(
+    (a, b) => Number(b.fate === 'refused') - Number(a.fate === 'refused'),
+  );
   return (
     <Plain aria-label="What becomes of each">
       {objects.map((object, i) => (

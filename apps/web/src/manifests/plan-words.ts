@@ -3,16 +3,31 @@ import type { ManifestPlan, ManifestResult, PlannedManifest } from '@moorage/con
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
 import { failureSentence } from '../moorings/check-words';
+import type { Landing, TextLanding } from './landing';
 
 type Fate = PlannedManifest['fate'];
 
-export const fateMarks: Readonly<Record<Fate, MarkKind>> = {
+const fateMarks: Readonly<Record<Fate, MarkKind>> = {
   new: 'settled',
   changed: 'progress',
   untouched: 'waiting',
   left: 'waiting',
   refused: 'person',
 };
+/** An object of a plan, and where it lands when it is a new claim. */
+export type Foreseen = PlannedManifest & { readonly landing?: Landing };
+
+/** The objects of a plan with where they land. */
+export const foreseen = ({ objects }: ManifestPlan, landing: TextLanding | undefined): Foreseen[] =>
+  objects.map((o, i) => {
+    const at = landing?.of.get(i);
+    return at ? { ...o, landing: at } : o;
+  });
+
+/** Whether somebody has to do something about an object, and how far it is otherwise. */
+export const markOf = ({ fate, landing, growth }: Foreseen): MarkKind =>
+  (landing && landing.kind !== 'lands') || growth?.failed ? 'person' : fateMarks[fate];
+
 const kinds: Readonly<Record<string, string>> = {
   PersistentVolumeClaim: 'claim',
   PersistentVolume: 'volume',
@@ -29,11 +44,30 @@ const growthWords = ({ addedRaw, failed }: NonNullable<PlannedManifest['growth']
     ? `Its volume does not fit so yet, and waits. ${failed.pool}: ${failureSentence(failed.check)}`
     : `Its volume fits where it is: ${sizeText(addedRaw)} more of raw space.`;
 
+export const priceWords = (price: number, currency: string): string => `About ${price.toFixed(2)} ${currency} a month.`;
+
+/** Where a new claim lands, or why nowhere. */
+function landingWords(landing: Landing, currency: string): string {
+  switch (landing.kind) {
+    case 'lands': {
+      const { pool, price, waits } = landing;
+      const cost = price === null ? '' : ` ${priceWords(price, currency)}`;
+      return `Is made. ${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${pool}.${cost}`;
+    }
+    case 'no-class':
+      return 'Is made, and would wait: it names no class, and there is no default class.';
+    case 'unmoored':
+      return 'Is made, and would wait: its class is moored to no pool.';
+    case 'no-room':
+      return 'Is made, and would wait: no pool that it may use takes it beside those before it.';
+  }
+}
+
 /** What becomes of an object: one line for each thing there is to say. */
-export function fateLines({ fate, changes, objections, growth }: PlannedManifest): string[] {
+export function fateLines({ fate, changes, objections, growth, landing }: Foreseen, currency = ''): string[] {
   switch (fate) {
     case 'new':
-      return ['Is made.'];
+      return [landing ? landingWords(landing, currency) : 'Is made.'];
     case 'untouched':
       return ['Stands so already.'];
     case 'left':
@@ -62,6 +96,22 @@ export function planSentence(plan: ManifestPlan): string {
   const said = parts.flatMap(([fate, word]) => (countOf(plan, fate) > 0 ? [`${countOf(plan, fate)} ${word}`] : []));
   const count = plan.objects.length;
   return `${count} ${count === 1 ? 'object' : 'objects'}: ${said.join(', ')}.`;
+}
+
+/** Where all new claims of a text land, in one sentence, with their price; nothing where it makes none. */
+export function landingSentence({ of, all: { pools, refused } }: TextLanding, currency: string): string {
+  if (pools.length === 0 && refused === 0) return '';
+  const landed = pools.map(({ pool, claims }) => `${claims} on ${pool}`).join(', ');
+  const waiting = refused > 0 ? `${refused} would find no room and wait` : '';
+  const prices = [...of.values()].flatMap((l) => (l.kind === 'lands' && l.price !== null ? [l.price] : []));
+  const price =
+    prices.length > 0
+      ? ` ${priceWords(
+          prices.reduce((sum, p) => sum + p, 0),
+          currency,
+        )}`
+      : '';
+  return `New claims: ${[landed, waiting].filter((t) => t !== '').join('; ')}.${price}`;
 }
 
 /** What the button says. */

@@ -1,8 +1,10 @@
 import type { ManifestPlan } from '@moorage/contract/manifests';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useEffect, useState } from 'react';
+import { useEffect, useMemo, useState } from 'react';
 import { ApiProblem, ask } from '../api/client';
 import { keys } from '../api/keys';
+import { usePlacement } from '../api/queries';
+import { landText, type TextLanding } from './landing';
 
 const pauseMs = 350;
 
@@ -12,6 +14,14 @@ export interface PlanOfText {
   readonly isFresh: boolean;
   /** Why there is none. */
   readonly problem: string | undefined;
+  /** Where its new claims would land; undefined while that is not known. */
+  readonly landing: TextLanding | undefined;
+}
+
+function useLanding(plan: ManifestPlan | undefined): TextLanding | undefined {
+  const isAsked = plan?.objects.some((o) => o.asked !== null) ?? false;
+  const { data: state } = usePlacement(isAsked);
+  return useMemo(() => (isAsked && plan && state ? landText(state, plan) : undefined), [isAsked, plan, state]);
 }
 
 /** What a text would do, asked for when typing pauses. */
@@ -30,8 +40,10 @@ export function usePlan(text: string, enabled = true): PlanOfText {
     // what it rests on changes by others' hands
     staleTime: 0,
   });
+  const plan = isAsked ? data : undefined;
   return {
-    plan: isAsked ? data : undefined,
+    plan,
+    landing: useLanding(plan),
     isFresh: isAsked && data !== undefined && !isPlaceholderData && settled === text && !error,
     problem:
       !isAsked || !error

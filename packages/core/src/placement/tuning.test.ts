@@ -3,7 +3,7 @@ import type { Tuned } from '../classes/tunable';
 import { gibibytes } from '../sizes/bytes';
 import type { GrowthInput } from './growth';
 import { aClaim, aClass, aPool, anInput } from './testing';
-import { tune } from './tuning';
+import { tune, tuneInTurn } from './tuning';
 
 const allowances = [
   { setting: 'iops-floor' as const, minimum: 100, maximum: 5000, namespaces: [] },
@@ -46,6 +46,16 @@ test.each<[Tuned, object]>([
 test('a pool that is not known any more is said', () => {
   const asked = input({ 'iops-floor': 900 });
   expect(tune({ ...asked, pools: new Map() })).toEqual({ kind: 'pool-gone', pool: 'a' });
+});
+
+test('many are tuned in turn: the first takes what the second would need, and what is given back helps nobody', () => {
+  const fits = (asked: readonly GrowthInput[]) => tuneInTurn(asked).map((t) => t.kind === 'reckoned' && t.fits);
+  const almost = { promisedIops: 6500 };
+  const more = input({ 'iops-floor': 900 }, almost);
+  expect(fits([more, more])).toEqual([true, false]);
+  const less = input({ 'iops-floor': 100 }, almost);
+  expect(fits([more, less, more])).toEqual([true, true, false]);
+  expect(tuneInTurn([])).toEqual([]);
 });
 
 test('tuned up and down again, a claim holds what it held', () => {

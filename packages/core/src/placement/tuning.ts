@@ -69,3 +69,21 @@ export function tune(input: GrowthInput): Tuning {
   }
   return { kind: 'reckoned', fits: on.every((t) => t.checks.every((c) => c.passed)), rates, on };
 }
+
+/** Many claims that are tuned, in turn: each is reckoned with what those before it took. What one gives back helps no other: they are tuned side by side. All know the same pools. */
+export function tuneInTurn(inputs: readonly GrowthInput[]): Tuning[] {
+  const pools = new Map(inputs[0]?.pools);
+  return inputs.map((input) => {
+    const answer = tune({ ...input, pools });
+    if (answer.kind !== 'reckoned' || !answer.fits) return answer;
+    answer.on.forEach(({ pool: id, backendIops, backendThroughput }, i) => {
+      const [held, pool] = [input.held[i]!, pools.get(id)!];
+      pools.set(id, {
+        ...pool,
+        promisedIops: pool.promisedIops + Math.max(0, backendIops - held.backendIops),
+        promisedThroughput: pool.promisedThroughput + Math.max(0, backendThroughput - held.backendThroughput),
+      });
+    });
+    return answer;
+  });
+}
