@@ -19,7 +19,8 @@ export async function eventually<T>(
 ): Promise<T> {
   const deadline = Date.now() + withinMs;
   let last: unknown;
-  for (;;) {
+  // soon at first, then less often: who looks forty times a second takes the processor from what is waited for
+  for (let pauseMs = 20; ; pauseMs = Math.min(pauseMs * 1.4, 160)) {
     try {
       const seen = await look();
       if (seen) return seen;
@@ -31,7 +32,7 @@ export async function eventually<T>(
       throw new Error(
         `${what} did not come about; last seen: ${last instanceof Error ? last.stack : JSON.stringify(last)}`,
       );
-    await new Promise((resolve) => setTimeout(resolve, 25));
+    await new Promise((resolve) => setTimeout(resolve, pauseMs));
   }
 }
 
