@@ -236,7 +236,7 @@ test('pools are moored, dragged into another order, and claims tried until one i
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'lands here');
   await browser.type('IOPS floor, ledger', '9000');
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'beyond allowance');
-  await browser.see('Asks for iops-floor 9000; the class allows 100 to 5000.');
+  await browser.see('Asks for IOPS floor 9000; the class allows 100 to 5000.');
   await browser.type('IOPS floor, ledger', '5000');
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'lands here');
   // a limit of the namespace refuses; the remedy is one step away

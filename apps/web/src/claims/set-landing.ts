@@ -1,5 +1,5 @@
 import type { PlacementState } from '@moorage/contract/moorings';
-import { fitOneByOne } from '@moorage/core/placement/batch';
+import { fitOneByOne, type RefusedBy } from '@moorage/core/placement/batch';
 import { sizeText } from '@moorage/core/sizes/display';
 import { inputFor, prepare, type TriedClaim } from '../moorings/trial';
 
@@ -14,8 +14,14 @@ export interface AskedClaim {
   readonly tried: TriedClaim;
 }
 
-/** The pool on which each of these claims would land, by its id, each after those before it; null where none has room, undefined where its class is not one of ours. */
-export function landTogether(state: PlacementState, asked: readonly AskedClaim[]): (string | null | undefined)[] {
+/** The pool on which a claim would land, by its id; null where none takes it, with what refuses it first on a pool that it may use. */
+export interface Landed {
+  readonly pool: string | null;
+  readonly refusedBy?: RefusedBy;
+}
+
+/** Where each of these claims would land, each after those before it; undefined where its class is not one of ours. */
+export function landTogether(state: PlacementState, asked: readonly AskedClaim[]): (Landed | undefined)[] {
   const prepared = prepare(state);
   const classes = new Map(state.classes.map((c) => [c.name, c]));
   const claims = asked.flatMap(({ className, tried }, i) => {
@@ -24,18 +30,22 @@ export function landTogether(state: PlacementState, asked: readonly AskedClaim[]
     const { offers: _offers, pools: _pools, ...input } = inputFor(prepared, storageClass, tried);
     return [{ id: String(i), input }];
   });
-  const { placed } = fitOneByOne(prepared.pools, claims);
-  return asked.map(({ className }, i) => (classes.has(className) ? (placed.get(String(i)) ?? null) : undefined));
+  const { placed, refusedBy } = fitOneByOne(prepared.pools, claims);
+  return asked.map(({ className }, i): Landed | undefined => {
+    if (!classes.has(className)) return undefined;
+    const [pool, why] = [placed.get(String(i)) ?? null, refusedBy.get(String(i))];
+    return { pool, ...(why && { refusedBy: why }) };
+  });
 }
 
 /** How many claims land on each pool, by name, and how many on none. */
-export function landingCounts(state: PlacementState, landed: readonly (string | null | undefined)[]): SetLanding {
+function landingCounts(state: PlacementState, landed: readonly (Landed | undefined)[]): SetLanding {
   const counts = new Map<string, number>();
-  for (const id of landed) if (id) counts.set(id, (counts.get(id) ?? 0) + 1);
+  for (const at of landed) if (at?.pool) counts.set(at.pool, (counts.get(at.pool) ?? 0) + 1);
   const nameOf = (id: string) => state.pools.find((p) => p.id === id)?.name ?? id;
   return {
     pools: [...counts].map(([id, of]) => ({ pool: nameOf(id), claims: of })).sort((a, b) => (a.pool < b.pool ? -1 : 1)),
-    refused: landed.filter((id) => id === null).length,
+    refused: landed.filter((at) => at?.pool === null).length,
   };
 }
 

@@ -24,16 +24,17 @@ const object = (part: Partial<PlannedManifest>): PlannedManifest => ({
 const claim = (className: string | null, size = 10 * GiB) =>
   object({ asked: { className, size, mode: 'ReadWriteOnce', volumeMode: 'Filesystem', tuned: null } });
 const landed = (objects: PlannedManifest[], at = state) => {
-  const { of, all } = landText(at, { objects, planned: '' } satisfies ManifestPlan);
-  return { kinds: objects.map((_o, i) => of.get(i)?.kind), of, all };
+  const of = landText(at, { objects, planned: '' } satisfies ManifestPlan);
+  return { kinds: objects.map((_o, i) => of.get(i)?.kind), of };
 };
 
 test('each new claim is placed after those before it, and what is not new is nowhere', () => {
-  const { kinds, of, all } = landed([claim('general'), object({ fate: 'untouched' }), claim('late'), claim('general')]);
-  expect(kinds).toEqual(['lands', undefined, 'lands', 'no-room']);
+  const { kinds, of } = landed([claim('general'), object({ fate: 'untouched' }), claim('late'), claim('general')]);
+  expect(kinds).toEqual(['lands', undefined, 'lands', 'refused']);
   expect(of.get(0)).toEqual({ kind: 'lands', pool: 'kelp-nvme', price: 5, waits: false });
   expect(of.get(2)).toMatchObject({ waits: true });
-  expect(all).toEqual({ pools: [{ pool: 'kelp-nvme', claims: 2 }], refused: 1 });
+  const check = { rule: 'namespace-quota', need: 10 * GiB, have: 5 * GiB };
+  expect(of.get(3)).toMatchObject({ pool: 'kelp-nvme', check });
 });
 
 test('a claim without a class takes the default, or waits where there is none', () => {

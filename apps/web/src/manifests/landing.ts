@@ -1,7 +1,8 @@
 import type { ManifestPlan } from '@moorage/contract/manifests';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { GiB } from '@moorage/core/sizes/bytes';
-import { landingCounts, landTogether, type SetLanding } from '../claims/set-landing';
+import type { RefusedBy } from '@moorage/core/placement/batch';
+import { landTogether, type Landed } from '../claims/set-landing';
 import { poolLines } from '../classes/pool-lines';
 
 /** Where a new claim of a text would land. */
@@ -14,13 +15,12 @@ export type Landing =
       /** Only once its first pod is scheduled. */
       readonly waits: boolean;
     }
-  | { readonly kind: 'no-class' | 'unmoored' | 'no-room' };
+  | { readonly kind: 'no-class' | 'unmoored' }
+  /** The pool by its name. */
+  | ({ readonly kind: 'refused' } & RefusedBy);
 
-export interface TextLanding {
-  /** By the place of the object in the plan; nothing of claims whose class is not one of ours. */
-  readonly of: ReadonlyMap<number, Landing>;
-  readonly all: SetLanding;
-}
+/** By the place of the object in the plan; nothing of claims whose class is not one of ours. */
+export type TextLanding = ReadonlyMap<number, Landing>;
 
 /** Claims that are placed beforehand; of more in one text nothing is said. */
 const mostPlaced = 500;
@@ -34,20 +34,18 @@ export function landText(state: PlacementState, { objects }: ManifestPlan): Text
     const tried = { size, mode, volumeMode, namespace: namespace ?? '', zone: '', ...(tuned && { tuned }) };
     return [{ at, size, className: asked.className ?? state.defaultClass ?? '', tried }];
   });
-  if (asking.length > mostPlaced) return { of: new Map(), all: { pools: [], refused: 0 } };
+  if (asking.length > mostPlaced) return new Map();
   const landed = landTogether(state, asking);
-  const moored = new Set(state.moorings.filter((m) => m.enabled).map((m) => m.className));
+  const nameOf = (id: string) => state.pools.find((p) => p.id === id)?.name ?? id;
   const lines = new Map<string, ReturnType<typeof poolLines>>();
-  const landingOf = (
-    { className, size }: (typeof asking)[number],
-    id: string | null | undefined,
-  ): Landing | undefined => {
+  const landingOf = ({ className, size }: (typeof asking)[number], at: Landed | undefined): Landing | undefined => {
     if (className === '') return { kind: 'no-class' };
     // a class that the text itself makes is moored to nothing yet
-    if (id === undefined) return made.has(className) ? { kind: 'unmoored' } : undefined;
-    if (id === null) return { kind: moored.has(className) ? 'no-room' : 'unmoored' };
+    if (at === undefined) return made.has(className) ? { kind: 'unmoored' } : undefined;
+    if (at.refusedBy) return { kind: 'refused', ...at.refusedBy, pool: nameOf(at.refusedBy.pool) };
+    if (at.pool === null) return { kind: 'unmoored' };
     const cls = state.classes.find((c) => c.name === className)!;
-    const pool = state.pools.find((p) => p.id === id)?.name ?? id;
+    const pool = nameOf(at.pool);
     if (!lines.has(className)) lines.set(className, poolLines(cls, state));
     const per100GiB = lines.get(className)!.find((l) => l.pool === pool)?.price ?? null;
     const price = per100GiB === null ? null : (per100GiB * size) / (100 * GiB);
@@ -58,5 +56,5 @@ export function landText(state: PlacementState, { objects }: ManifestPlan): Text
     const landing = landingOf(claim, landed[i]);
     if (landing) of.set(claim.at, landing);
   });
-  return { of, all: landingCounts(state, landed) };
+  return of;
 }

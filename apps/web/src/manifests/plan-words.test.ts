@@ -36,7 +36,7 @@ test.each<[Foreseen['landing'], string, RegExp]>([
     'settled',
     /^Is made. Once its first pod is scheduled, it would land on kelp-nvme.$/,
   ],
-  [{ kind: 'no-room' }, 'person', /would wait: no pool that it may use takes it beside those before it/],
+  [{ kind: 'refused', pool: 'kelp-nvme', check }, 'person', /would wait: nothing fits. kelp-nvme: .*4 GiB.*1 GiB/],
   [{ kind: 'unmoored' }, 'person', /would wait: its class is moored to no pool/],
   [{ kind: 'no-class' }, 'person', /would wait: it names no class, and there is no default class/],
 ])('a new claim says where it lands, or why nowhere: %j', (landing, mark, words) => {
@@ -54,11 +54,8 @@ test('all new claims of a text in one sentence, with their price', () => {
   const of = new Map<number, NonNullable<Foreseen['landing']>>([
     [0, { ...lands, price: 2 }],
     [1, { ...lands, price: 3.5 }],
-    [2, { kind: 'no-room' }],
+    [2, { kind: 'unmoored' }],
   ]);
-  const pools = [{ pool: 'kelp-nvme', claims: 2 }];
-  expect(landingSentence({ of, all: { pools, refused: 1 } }, 'EUR')).toBe(
-    'New claims: 2 on kelp-nvme; 1 would find no room and wait. About 5.50 EUR a month.',
-  );
-  expect(landingSentence({ of: new Map(), all: { pools: [], refused: 0 } }, 'EUR')).toBe('');
+  expect(landingSentence(of, 'EUR')).toBe('New claims: 2 on kelp-nvme; 1 would wait. About 5.50 EUR a month.');
+  expect(landingSentence(new Map(), 'EUR')).toBe('');
 });

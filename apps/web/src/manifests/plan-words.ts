@@ -20,7 +20,7 @@ export type Foreseen = PlannedManifest & { readonly landing?: Landing };
 /** The objects of a plan with where they land. */
 export const foreseen = ({ objects }: ManifestPlan, landing: TextLanding | undefined): Foreseen[] =>
   objects.map((o, i) => {
-    const at = landing?.of.get(i);
+    const at = landing?.get(i);
     return at ? { ...o, landing: at } : o;
   });
 
@@ -58,8 +58,8 @@ function landingWords(landing: Landing, currency: string): string {
       return 'Is made, and would wait: it names no class, and there is no default class.';
     case 'unmoored':
       return 'Is made, and would wait: its class is moored to no pool.';
-    case 'no-room':
-      return 'Is made, and would wait: no pool that it may use takes it beside those before it.';
+    case 'refused':
+      return `Is made, and would wait: nothing fits. ${landing.pool}: ${failureSentence(landing.check)}`;
   }
 }
 
@@ -99,11 +99,14 @@ export function planSentence(plan: ManifestPlan): string {
 }
 
 /** Where all new claims of a text land, in one sentence, with their price; nothing where it makes none. */
-export function landingSentence({ of, all: { pools, refused } }: TextLanding, currency: string): string {
-  if (pools.length === 0 && refused === 0) return '';
-  const landed = pools.map(({ pool, claims }) => `${claims} on ${pool}`).join(', ');
-  const waiting = refused > 0 ? `${refused} would find no room and wait` : '';
-  const prices = [...of.values()].flatMap((l) => (l.kind === 'lands' && l.price !== null ? [l.price] : []));
+export function landingSentence(of: TextLanding, currency: string): string {
+  if (of.size === 0) return '';
+  const lands = [...of.values()].filter((l) => l.kind === 'lands');
+  const counts = new Map<string, number>();
+  for (const { pool } of lands) counts.set(pool, (counts.get(pool) ?? 0) + 1);
+  const landed = [...counts].map(([pool, count]) => `${count} on ${pool}`).join(', ');
+  const waiting = of.size > lands.length ? `${of.size - lands.length} would wait` : '';
+  const prices = lands.flatMap((l) => (l.price === null ? [] : [l.price]));
   const price =
     prices.length > 0
       ? ` ${priceWords(

@@ -1,3 +1,5 @@
+import type { Tunable } from '@moorage/core/classes/tunable';
+import { tunableWords } from '../classes/words';
 import type { checkSchema } from '@moorage/contract/claims';
 import type { RuleName } from '@moorage/core/placement/rule';
 import { sizeText } from '@moorage/core/sizes/display';
@@ -66,6 +68,10 @@ export function factText({ unit }: Pick<CheckData, 'unit'>, value: number | stri
   }
 }
 
+/** What a claim tunes, in our word for the setting instead of its name in a manifest. */
+const settingOf = (need: unknown): string =>
+  String(need).replace(/^[a-z-]+/, (setting) => (setting in tunableWords ? tunableWords[setting as Tunable] : setting));
+
 /** Why a check failed, in one sentence. */
 export function failureSentence(check: CheckData): string {
   const { need, have } = check;
@@ -76,8 +82,8 @@ export function failureSentence(check: CheckData): string {
       return `The class is kept for namespaces that were granted it; ${need} was not.`;
     case 'allowance':
       return have === 'not tunable'
-        ? `Asks for ${need}; the class lets no claim tune that.`
-        : `Asks for ${need}; the class allows ${have}.`;
+        ? `Asks for ${settingOf(need)}; the class lets no claim tune that.`
+        : `Asks for ${settingOf(need)}; the class allows ${have}.`;
     case 'reduction':
       return `The class wants ${need}; this pool offers ${have}.`;
     case 'snapshots':

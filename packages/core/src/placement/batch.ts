@@ -10,6 +10,7 @@ import { improve, type Item } from './improve';
 import { Offers } from './offer';
 import { pricesFor, worthOf, type Prices } from './prices';
 import type { BatchClaim } from './request';
+import type { Check } from './rule';
 import { seeded } from './seeded';
 
 /** Where claims go, by their ids: the pool of each, and the disks of its copies where we place them (a witness last). */
@@ -22,6 +23,11 @@ export interface Fitted extends Plan {
   readonly refused: readonly string[];
   /** Provisioned bytes that were placed. */
   readonly bytes: number;
+}
+
+export interface RefusedBy {
+  readonly pool: string;
+  readonly check: Check;
 }
 
 /** Tells how far a plan has come, and may be told to stop. */
@@ -55,6 +61,8 @@ export function fitOneByOne(
 ): Fitted & {
   /** Provisioned bytes placed before the first refusal. */
   readonly bytesBeforeRefusal: number;
+  /** What refuses each that is placed nowhere, on the pool that comes first; nothing of one whose class is moored to no pool. */
+  readonly refusedBy: ReadonlyMap<string, RefusedBy>;
 } {
   const state = new Map(pools);
   const offers = new Offers();
@@ -62,6 +70,7 @@ export function fitOneByOne(
   const placed = new Map<string, string>();
   const disks = new Map<string, readonly string[]>();
   const refused: string[] = [];
+  const refusedBy = new Map<string, RefusedBy>();
   let [bytes, before] = [0, 0];
   for (const claim of claims) {
     const quotas = claim.input.quotas.map((q) => ({ ...q, used: q.used + (used.get(quotaKey(q.scope, claim)) ?? 0) }));
@@ -69,6 +78,9 @@ export function fitOneByOne(
     const { winner, provisioned, backendIops, backendThroughput } = decision;
     if (winner === undefined) {
       refused.push(claim.id);
+      const [first] = decision.candidates;
+      const check = first?.checks.find((c) => !c.passed);
+      if (check) refusedBy.set(claim.id, { pool: first!.pool, check });
       continue;
     }
     const taking = {
@@ -90,7 +102,7 @@ export function fitOneByOne(
     bytes += provisioned!;
     if (refused.length === 0) before += provisioned!;
   }
-  return { placed, disks, refused, bytes, bytesBeforeRefusal: before };
+  return { placed, disks, refused, refusedBy, bytes, bytesBeforeRefusal: before };
 }
 
 /** Rounds at most in which a plan that leaves claims out is taken apart and laid anew. */
