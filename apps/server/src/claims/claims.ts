@@ -238,17 +238,20 @@ export async function getClaim(
 
 const mostOperations = 30;
 
+const withCause = (words: string, cause: string | null): string =>
+  cause === null ? words : `${words}${/^[A-Z]/.test(cause) ? '.' : ':'} ${cause}`;
+
 /** What was done for a claim, step by step: of the operations about it that are kept, each step with how long it took. */
 async function timelineOf(database: Database, uid: string, works: readonly Work[]): Promise<ClaimDetail['timeline']> {
   const rows = await operations.in(database).findAll({
-    attributes: ['kind', 'createdAt', 'steps'],
+    attributes: ['kind', 'createdAt', 'steps', 'cause'],
     where: { subject: uid },
     order: [['createdAt', 'DESC']],
     limit: mostOperations,
     raw: true,
   });
   return rows
-    .flatMap(({ kind: name, createdAt, steps }) => {
+    .flatMap(({ kind: name, createdAt, steps, cause }) => {
       const kind = works.find((w) => w.kind.kind === name)?.kind;
       const all = [{ state: kind?.begins ?? '', at: createdAt.toISOString() }, ...steps];
       return all.map(({ state, at }, i) => {
@@ -256,7 +259,8 @@ async function timelineOf(database: Database, uid: string, works: readonly Work[
         return {
           at: new Date(at).toISOString(),
           title: kind?.title ?? name,
-          words: kind?.states[state]?.words ?? state,
+          // why it went that way stands with its last step
+          words: withCause(kind?.states[state]?.words ?? state, next ? null : cause),
           seconds: next ? Math.max(0, (Date.parse(next.at) - Date.parse(at)) / 1000) : null,
         };
       });

@@ -17,7 +17,7 @@ import { OutsideProblem } from '../refusals/outside';
 import { furtherCopiesOf, reservedFor, type Reserved } from '../reservations/reservation.sql';
 import { onceFree } from './begin';
 import { tuning, type TuningState } from './kind';
-import { annotationsOf, asking, ratesOf } from './tuning';
+import { annotationsOf, asking, objectionTo, ratesOf } from './tuning';
 import { tunings, type TuningModel } from './tuning-model';
 
 /** Carries claims to other ceilings and floors: reserve, say so on the platform, ask the backends. Each step comes to the same when it is done again. */
@@ -48,9 +48,9 @@ export class TuningCarrier {
 
   private advance = (operation: Operation, to: TuningState) => advance(this.database, tuning, operation, to);
   /** It has ended; rates that the claim said meanwhile are taken up with the same stroke. */
-  private async end(operation: Operation, to: TuningState, reserved: Reserved): Promise<Operation | undefined> {
+  private async end(operation: Operation, to: TuningState, reserved: Reserved, cause?: string) {
     const [ended, begun] = await this.database.transaction(async () => [
-      await this.advance(operation, to),
+      await advance(this.database, tuning, operation, to, cause === undefined ? {} : { cause }),
       await onceFree(this.database, reserved),
     ]);
     this.begin(begun);
@@ -66,7 +66,9 @@ export class TuningCarrier {
       const asked = await this.wanted(operation);
       const { reserved, further } = facts;
       const answer = tune(asking(facts.input, asked.wanted));
-      if (answer.kind !== 'reckoned' || !answer.fits) return this.end(operation, 'refused', reserved);
+      const objection = objectionTo(answer);
+      if (answer.kind !== 'reckoned' || objection !== undefined)
+        return this.end(operation, 'refused', reserved, objection);
       const partOf = (at: Omit<ReservedPart, 'pool_id'> & { readonly pool_id: string }): ReservedPart => ({
         ...{ pool_id: at.pool_id, bytes: at.bytes, raw_bytes: at.raw_bytes },
         ...{ backend_iops: at.backend_iops, backend_throughput: at.backend_throughput },

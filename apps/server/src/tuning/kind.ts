@@ -20,7 +20,7 @@ export const tuning: Kind<TuningState> = {
     asking: { words: 'the backend is asked', to: ['tuned', 'returning', 'abandoned'] },
     returning: { words: 'goes back to what it was', to: ['returned', 'abandoned'] },
     tuned: { words: 'tuned', to: [], stays: 'end' },
-    refused: { words: 'its pool cannot promise it any more', to: [], stays: 'end' },
+    refused: { words: 'cannot be tuned so', to: [], stays: 'end' },
     returned: { words: 'called off', to: [], stays: 'end' },
     abandoned: { words: 'given up: the claim is gone', to: [], stays: 'end' },
   },

@@ -169,8 +169,13 @@ describe('rates that somebody writes into the claim on the platform', () => {
 
   test('that its class does not allow are refused once, and not again for every other word of the claim', async () => {
     const claim = await bound('written-wrong');
-    write('written-wrong', { 'iops-ceiling': '7' });
+    write('written-wrong', { 'iops-ceiling': '70000' });
     await eventuallyHolds('it is refused', async () => expect(await tuningsOf(claim.uid)).toEqual(['refused']));
+    const { timeline } = await maren.claim('written-wrong');
+    expect(timeline.at(-1)).toMatchObject({
+      title: 'Tuning a claim',
+      words: 'cannot be tuned so: basalt-swift refuses it by the rule "allowance": needs iops-ceiling 70000, has 100 to 60000.',
+    });
     const { store } = world.platform;
     const found = store.find('persistentvolumeclaims', 'tide-gauges', 'written-wrong')!;
     store.update('persistentvolumeclaims', {

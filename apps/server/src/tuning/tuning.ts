@@ -1,7 +1,7 @@
 import type { ClaimRow } from '@moorage/contract/claims';
 import type { Rates, TuningAnswer, TuningRequest } from '@moorage/contract/tuning';
 import { readTuned } from '@moorage/core/classes/manifest';
-import { tunableRates, tune } from '@moorage/core/placement/tuning';
+import { tunableRates, tune, type Tuning } from '@moorage/core/placement/tuning';
 import { tunables, type Tuned } from '@moorage/core/classes/tunable';
 import type { GrowthInput } from '@moorage/core/placement/growth';
 import { getClaim } from '../claims/claims';
@@ -71,6 +71,15 @@ export const planTuning = async (
 const refuse = (detail: string) =>
   new Refusal('conflict', refused.code, `${refused.title} so`, `${detail} Nothing was changed.`);
 
+/** Why a claim cannot be tuned so, in a sentence; undefined when it can. */
+export function objectionTo(answer: Tuning): string | undefined {
+  if (answer.kind === 'pool-gone') return `The pool ${answer.pool} is not known any more.`;
+  if (answer.kind === 'floor-above-ceiling')
+    return `The ${answer.of} floor of ${answer.floor} would be above its ceiling of ${answer.ceiling}: the pool would have to give more than it lets through.`;
+  const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
+  return failed && `${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`;
+}
+
 /** Begins the operation that tunes a claim, inside a transaction; refused while something else is under way that its rates depend on. Gives its id. */
 export async function beginTuning(
   database: Database,
@@ -100,14 +109,8 @@ export async function tuneClaim(
   carry: (operations: readonly string[]) => void,
 ): Promise<ClaimRow> {
   const { row, answer } = await look(database, site, sight, at, tuned);
-  if (answer.kind === 'pool-gone') throw refuse(`The pool ${answer.pool} is not known any more.`);
-  if (answer.kind === 'floor-above-ceiling')
-    throw refuse(
-      `The ${answer.of} floor of ${answer.floor} would be above its ceiling of ${answer.ceiling}: the pool would have to give more than it lets through.`,
-    );
-  const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
-  if (failed)
-    throw refuse(`${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`);
+  const objection = objectionTo(answer);
+  if (objection !== undefined) throw refuse(objection);
   const begun = await database.transaction(() => beginTuning(database, { ...at, uid: row.uid }, tuned, person));
   carry(begun);
   return (await getClaim(database, sight, at.namespace, at.name)).claim;
