@@ -119,10 +119,15 @@ export class MemoryBackend implements BackendConnector {
     });
   }
 
-  ensureGrown({ id, bytes }: GrownVolume): Promise<number> {
+  /** Ceilings that volumes are held to, IOPS by their ids. */
+  readonly ceilings = new Map<string, number>();
+
+  ensureGrown({ id, bytes, iopsCeiling, lift }: GrownVolume): Promise<number> {
     return this.changing(() => {
       const volume = this.volumes.get(id);
       if (!volume) throw new BackendProblem('not-found', `there is no volume ${id}`);
+      if (iopsCeiling !== undefined) this.ceilings.set(id, iopsCeiling);
+      else if (lift) this.ceilings.delete(id);
       if (volume.bytes >= bytes) return volume.bytes;
       const { maximum, granule } = this.pool(volume.pool).facts;
       if (bytes > maximum || bytes % granule !== 0) throw refused(`${bytes} bytes is no size of a volume there`);

@@ -1,6 +1,7 @@
 import { startBackend } from '@moorage/standins/start';
 import { kelpSeed } from '@moorage/standins/backend-seeds';
 import type { CopyChange } from '@moorage/contract/copies';
+import type { TuningRequest } from '@moorage/contract/tuning';
 import { provisioner } from '@moorage/core/classes/manifest';
 import pino from 'pino';
 import { backendVolumes } from '../backends/inventory-model';
@@ -36,6 +37,10 @@ import { advance, beginOperations } from '../operations/operations';
 import { CopiesCarrier } from '../copies/carry';
 import { copyChanges } from '../copies/copy-change-model';
 import { changingCopies } from '../copies/kind';
+import { onClaims as onTunedClaims } from '../tuning/begin';
+import { TuningCarrier } from '../tuning/carry';
+import { tuning } from '../tuning/kind';
+import { beginTuning } from '../tuning/tuning';
 
 const vault = new Vault(Buffer.alloc(32, 7));
 const metrics = new Metrics();
@@ -76,7 +81,10 @@ const storageClass = {
   kind: 'StorageClass',
   metadata: { name: 'fast' },
   provisioner,
-  parameters: { [`${provisioner}/copies`]: '2', [`${provisioner}/allow-copies`]: '1 to 4' },
+  parameters: {
+    ...{ [`${provisioner}/copies`]: '2', [`${provisioner}/allow-copies`]: '1 to 4' },
+    ...{ [`${provisioner}/allow-iops-floor`]: '10 to 900', [`${provisioner}/allow-iops-ceiling`]: '10 to 9000' },
+  },
   reclaimPolicy: 'Delete',
   volumeBindingMode: 'Immediate',
   allowVolumeExpansion: true,
@@ -96,6 +104,9 @@ const claimNamed = (name: string) => ({
   },
   status: { phase: 'Pending' },
 });
+
+/** IOPS, what a claim tunes. */
+type Rates = TuningRequest['tuned'];
 
 let told = 0;
 
@@ -129,6 +140,7 @@ async function open(
       persistentvolumeclaims: async (changed, gone) => {
         await onClaims(database, changed, gone);
         await onGrowingClaims(database, changed, gone);
+        await onTunedClaims(database, changed);
       },
     },
     () => undefined,
@@ -166,6 +178,7 @@ async function open(
           new GrowthCarrier(database, platform, backends, metrics, site).work,
           new SalvageCarrier(database, platform).work,
           new CopiesCarrier(database, platform, backends, site, () => undefined).work,
+          new TuningCarrier(database, platform, backends, site, () => undefined).work,
         ] as readonly Work[];
         let died = false;
         const dies = () => (died ||= --left <= 0 || (dying.shift() ?? false));
@@ -208,6 +221,51 @@ async function open(
       return growing.length === claims.length;
     });
   };
+  /** Asks for other rates of every claim. */
+  const tune = async (rates: Rates) => {
+    for (const { metadata } of claims)
+      await database.transaction(() =>
+        beginTuning(database, { ...claimAt(metadata.name).metadata, uid: metadata.uid! }, rates, 'maren'),
+      );
+  };
+  /** Writes rates into every claim on the platform, as somebody else would, and waits until that is seen. */
+  const write = async (rates: Rates) => {
+    const annotations = Object.fromEntries(
+      (['iops-floor', 'iops-ceiling'] as const).map((rate) => [
+        `${provisioner}/${rate}`,
+        (rates[rate] === undefined ? null : String(rates[rate])) as string,
+      ]),
+    );
+    for (const { metadata } of claims) {
+      const at = claimAt(metadata.name);
+      const { resourceVersion } = (await platform.mergePatch({ ...at, metadata: { ...at.metadata, annotations } }))
+        .metadata;
+      await eventually('it is seen', async () => {
+        const seen = await platformObjects.in(database).findOne({ where: { uid: metadata.uid! } });
+        return Number((seen?.body as PlatformObject | undefined)?.metadata.resourceVersion) >= Number(resourceVersion);
+      });
+    }
+  };
+  /** Of each claim: the rates that it says, that are reserved for it, and the ceiling its volume is held to. */
+  const rates = async () => {
+    const held = await reservations.in(database).findAll({ where: { claimUid: uids }, limit: 100 });
+    return Promise.all(
+      claims.map(async ({ metadata: { name, uid } }) => {
+        const said = (await platform.find('v1', 'PersistentVolumeClaim', name, 'tide-gauges'))?.metadata.annotations;
+        const saidOf = (rate: string) => {
+          const text = said?.[`${provisioner}/${rate}`];
+          return text === undefined ? undefined : Number(text);
+        };
+        const of = held.find((r) => r.claimUid === uid);
+        return {
+          said: [saidOf('iops-floor'), saidOf('iops-ceiling')],
+          reserved: of && [of.iopsFloor, of.iopsCeiling],
+          backendIops: of?.backendIops,
+          held: of?.volumeId ? backend.ceilings.get(of.volumeId) : undefined,
+        };
+      }),
+    );
+  };
   /** Asks for one copy more or fewer of every claim's volume. */
   const changeCopies = async (change: CopyChange) => {
     for (const claimUid of uids) {
@@ -245,7 +303,7 @@ async function open(
   /** Calls off what is under way and can be. */
   const callOff = async () => {
     for (const { id, kind, state, endedAt } of await begun()) {
-      const of = [growing, salvaging, changingCopies].find((k) => k.kind === kind) as Kind | undefined;
+      const of = [growing, salvaging, changingCopies, tuning].find((k) => k.kind === kind) as Kind | undefined;
       if (of && endedAt === null && mayMove(of, state, of.undo!))
         await advance(database, of, { id, state }, of.undo!, { cause: 'called off' });
     }
@@ -279,7 +337,7 @@ async function open(
   const states = async () => (await begun()).map((o) => `${o.kind} ${o.state}`).sort();
   return {
     ...{ uids, claims, platform, backend, carry, bind, remove, stands, states, meet, ask, growFileSystems, callOff },
-    ...{ changeCopies, copies },
+    ...{ changeCopies, copies, tune, write, rates },
     end: async () => {
       await mirror.stop();
       await reservations.in(database).destroy({ where: { volumeName: uids.map((u) => `pvc-${u}`) } });
