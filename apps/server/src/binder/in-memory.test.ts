@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { Fate } from '../testing/fate';
+import { deaths, fates, type Fate } from '../testing/fate';
 import { makeMemoryWorlds, type MemoryWorlds } from '../testing/memory-world';
 import { eventually } from '../testing/world';
 import { beginBinding, beginRelease } from './begin';
@@ -37,9 +37,6 @@ async function bindAndRelease(fates: readonly Fate[], deaths: readonly boolean[]
 }
 
 test('claims are bound to one volume each, and let go without a trace', () => bindAndRelease([], []));
-
-const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), { maxLength: 16 });
-const deaths = fc.array(fc.boolean(), { maxLength: 12 });
 
 test('however often answers are lost and servers die, each claim has one volume, and nothing is left of it at the end', async () => {
   await fc.assert(fc.asyncProperty(fates, deaths, bindAndRelease), { numRuns: 25 });

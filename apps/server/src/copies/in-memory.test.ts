@@ -1,8 +1,7 @@
 import fc from 'fast-check';
 import type { CopyChange } from '@moorage/contract/copies';
-import type { Fate } from '../testing/fate';
-import { makeMemoryWorlds, type MemoryWorlds } from '../testing/memory-world';
-import { eventually } from '../testing/world';
+import { deaths, fates } from '../testing/fate';
+import { makeMemoryWorlds, type MemoryWorld, type MemoryWorlds } from '../testing/memory-world';
 
 /** Copies changed between a platform and a backend in memory, carried by hand, so that many ways to fail are tried. */
 const GiB = 2 ** 30;
@@ -12,26 +11,10 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(() => worlds.end());
 
-const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), {
-  maxLength: 16,
-  size: 'max',
-});
-const deaths = fc.array(fc.boolean(), { maxLength: 12, size: 'max' });
 const kinds = fc.constantFrom<CopyChange['kind']>('raise', 'lower');
 
-/** A world in which both claims are bound, each to a volume of two copies, before anything fails. */
-async function boundWorld(calls: readonly Fate[], dying: readonly boolean[], reclaim?: 'Retain') {
-  const world = await worlds.open([], [], reclaim);
-  await world.carry();
-  await world.bind();
-  await eventually('both are bound', async () => (await world.states()).join() === 'bind bound,bind bound');
-  world.meet(calls, dying);
-  return world;
-}
-type World = Awaited<ReturnType<typeof boundWorld>>;
-
 /** What is held is what lies there, counted once for each copy, and the claim says so. */
-async function agree({ copies, stands }: World): Promise<number[]> {
+async function agree({ copies, stands }: MemoryWorld): Promise<number[]> {
   const all = await copies();
   const counts = all.map((c) => c.lying.length);
   expect(all.map((c) => c.held)).toEqual(all.map((c) => c.lying));
@@ -42,7 +25,7 @@ async function agree({ copies, stands }: World): Promise<number[]> {
 
 test('however often answers are lost and servers die, one copy is made or goes, and everybody says the same of it', async () => {
   const property = fc.asyncProperty(fates, deaths, kinds, async (calls, dying, kind) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       const before = await world.copies();
       await world.changeCopies({ kind });
@@ -63,7 +46,7 @@ test('however often answers are lost and servers die, one copy is made or goes, 
 test('called off at any moment, it is as it was or as it was to be, and never without a copy', async () => {
   const steps = fc.integer({ min: 0, max: 5 });
   const property = fc.asyncProperty(fates, deaths, kinds, steps, async (calls, dying, kind, before) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       await world.changeCopies({ kind });
       if (before > 0) await world.carry(before);
@@ -81,7 +64,7 @@ test('called off at any moment, it is as it was or as it was to be, and never wi
 test('deleted at any moment of it, a claim leaves nothing behind', async () => {
   const steps = fc.integer({ min: 1, max: 5 });
   const property = fc.asyncProperty(fates, deaths, kinds, steps, async (calls, dying, kind, before) => {
-    const { changeCopies, carry, remove, stands, states, end } = await boundWorld(calls, dying);
+    const { changeCopies, carry, remove, stands, states, end } = await worlds.bound(calls, dying);
     try {
       await changeCopies({ kind });
       await carry(before);
@@ -99,7 +82,7 @@ test('deleted at any moment of it, a claim leaves nothing behind', async () => {
 test('of a volume that is kept when its claim goes at any moment of it, what lies there is held', async () => {
   const steps = fc.integer({ min: 1, max: 5 });
   const property = fc.asyncProperty(fates, deaths, kinds, steps, async (calls, dying, kind, before) => {
-    const { changeCopies, carry, remove, stands, states, copies, end } = await boundWorld(calls, dying, 'Retain');
+    const { changeCopies, carry, remove, stands, states, copies, end } = await worlds.bound(calls, dying, 'Retain');
     try {
       await changeCopies({ kind });
       await carry(before);

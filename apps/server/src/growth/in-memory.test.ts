@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import type { Fate } from '../testing/fate';
+import { deaths, fates } from '../testing/fate';
 import { makeMemoryWorlds, type MemoryWorlds } from '../testing/memory-world';
 import { eventually } from '../testing/world';
 
@@ -11,22 +11,9 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(() => worlds.end());
 
-const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), { maxLength: 16 });
-const deaths = fc.array(fc.boolean(), { maxLength: 12 });
-
-/** A world in which both claims are bound to 2 GiB, before anything fails. */
-async function boundWorld(calls: readonly Fate[], dying: readonly boolean[]) {
-  const world = await worlds.open([], []);
-  await world.carry();
-  await world.bind();
-  await eventually('both are bound', async () => (await world.states()).join() === 'bind bound,bind bound');
-  world.meet(calls, dying);
-  return world;
-}
-
 test('however often answers are lost and servers die, each volume is grown once, and everybody says the same of it', async () => {
   const property = fc.asyncProperty(fates, deaths, async (calls, dying) => {
-    const { uids, ask, carry, growFileSystems, stands, states, end } = await boundWorld(calls, dying);
+    const { uids, ask, carry, growFileSystems, stands, states, end } = await worlds.bound(calls, dying);
     try {
       await ask('5Gi');
       await carry();
@@ -47,7 +34,7 @@ test('however often answers are lost and servers die, each volume is grown once,
 
 test('called off at any moment, what is reserved is what the backend has, and the platform is told of no less', async () => {
   const property = fc.asyncProperty(fates, deaths, fc.integer({ min: 0, max: 7 }), async (calls, dying, steps) => {
-    const { ask, carry, callOff, growFileSystems, stands, states, end } = await boundWorld(calls, dying);
+    const { ask, carry, callOff, growFileSystems, stands, states, end } = await worlds.bound(calls, dying);
     try {
       await ask('5Gi');
       if (steps > 0) await carry(steps);
@@ -71,7 +58,7 @@ test('called off at any moment, what is reserved is what the backend has, and th
 
 test('deleted at any moment of its growth, a claim leaves nothing behind', async () => {
   const property = fc.asyncProperty(fates, deaths, fc.integer({ min: 1, max: 7 }), async (calls, dying, steps) => {
-    const { ask, carry, remove, stands, states, end } = await boundWorld(calls, dying);
+    const { ask, carry, remove, stands, states, end } = await worlds.bound(calls, dying);
     try {
       await ask('5Gi');
       await carry(steps);

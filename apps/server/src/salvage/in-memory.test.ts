@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { reservations } from '../reservations/reservation-model';
-import type { Fate } from '../testing/fate';
+import { deaths, fates, type Fate } from '../testing/fate';
 import { makeMemoryWorlds, type MemoryWorlds } from '../testing/memory-world';
 import { eventually } from '../testing/world';
 import { giveBack } from './salvage';
@@ -12,8 +12,6 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(() => worlds.end());
 
-const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), { maxLength: 16 });
-const deaths = fc.array(fc.boolean(), { maxLength: 12 });
 const maren = { name: 'maren', title: 'Maren', role: 'operator' as const, namespaces: [] };
 
 /** A world whose two claims were bound and deleted; their volumes are kept. */

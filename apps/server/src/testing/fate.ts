@@ -1,3 +1,5 @@
+import fc from 'fast-check';
+
 /** What may happen to a call to the outside: it is refused, or done and its answer lost, or never comes there. */
 export type Fate = 'answered' | 'refused' | 'lost' | 'unreachable';
 
@@ -14,3 +16,11 @@ export async function meet<T>(
   if (fate === 'lost') throw problem('unreachable', 'the answer was lost');
   return structuredClone(done);
 }
+
+/** Fates of the calls of a run, one after the other, of which half are answered; long lists as likely as short ones. */
+export const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), {
+  maxLength: 16,
+  size: 'max',
+});
+/** After which steps the server dies. */
+export const deaths = fc.array(fc.boolean(), { maxLength: 12, size: 'max' });

@@ -72,9 +72,19 @@ export async function makeMemoryWorlds() {
     end,
     open: (fates: readonly Fate[], deaths: readonly boolean[], reclaim = 'Delete') =>
       open(database, seen, fates, deaths, reclaim),
+    /** A world in which both claims are bound to 2 GiB, each to a volume of two copies, before anything fails. */
+    bound: async (fates: readonly Fate[], deaths: readonly boolean[], reclaim = 'Delete') => {
+      const world = await open(database, seen, [], [], reclaim);
+      await world.carry();
+      await world.bind();
+      await eventually('both are bound', async () => (await world.states()).join() === 'bind bound,bind bound');
+      world.meet(fates, deaths);
+      return world;
+    },
   };
 }
 export type MemoryWorlds = Awaited<ReturnType<typeof makeMemoryWorlds>>;
+export type MemoryWorld = Awaited<ReturnType<typeof open>>;
 
 const storageClass = {
   apiVersion: 'storage.k8s.io/v1',

@@ -1,7 +1,6 @@
 import fc from 'fast-check';
-import type { Fate } from '../testing/fate';
-import { makeMemoryWorlds, type MemoryWorlds } from '../testing/memory-world';
-import { eventually } from '../testing/world';
+import { deaths, fates } from '../testing/fate';
+import { makeMemoryWorlds, type MemoryWorld, type MemoryWorlds } from '../testing/memory-world';
 
 /** Claims tuned between a platform and a backend in memory, carried by hand, so that many ways to fail are tried. */
 let worlds: MemoryWorlds;
@@ -10,40 +9,24 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(() => worlds.end());
 
-const fates = fc.array(fc.constantFrom<Fate>('answered', 'answered', 'lost', 'unreachable'), {
-  maxLength: 16,
-  size: 'max',
-});
-const deaths = fc.array(fc.boolean(), { maxLength: 12, size: 'max' });
 const optional = (min: number, max: number) => fc.option(fc.integer({ min, max }), { nil: undefined });
 const asked = fc.record({ 'iops-floor': optional(10, 900), 'iops-ceiling': optional(1000, 9000) });
 type Asked = { 'iops-floor': number | undefined; 'iops-ceiling': number | undefined };
 /** As it is sent: what is not asked is not there. */
 const bare = (of: Asked) => JSON.parse(JSON.stringify(of)) as Partial<Record<keyof Asked, number>>;
 
-/** A world in which both claims are bound, before anything fails. */
-async function boundWorld(calls: readonly Fate[], dying: readonly boolean[]) {
-  const world = await worlds.open([], []);
-  await world.carry();
-  await world.bind();
-  await eventually('both are bound', async () => (await world.states()).join() === 'bind bound,bind bound');
-  world.meet(calls, dying);
-  return world;
-}
-type World = Awaited<ReturnType<typeof boundWorld>>;
-
 /** What is said, reserved and held to is all the same, for both claims: what was asked, or what the class has. */
-async function agree({ rates }: World, { 'iops-floor': floor, 'iops-ceiling': ceiling }: Asked): Promise<void> {
+async function agree({ rates }: MemoryWorld, { 'iops-floor': floor, 'iops-ceiling': ceiling }: Asked): Promise<void> {
   for (const of of await rates()) {
     expect(of).toMatchObject({ said: [floor, ceiling], reserved: [floor ?? 0, ceiling ?? null], held: ceiling });
     expect(of.backendIops! > 0).toBe((floor ?? 0) > 0);
   }
 }
-const tuningsOf = async ({ states }: World) => (await states()).filter((s) => /^tune/.test(s));
+const tuningsOf = async ({ states }: MemoryWorld) => (await states()).filter((s) => /^tune/.test(s));
 
 test('however often answers are lost and servers die, all say the rates that were asked for', async () => {
   const property = fc.asyncProperty(fates, deaths, asked, async (calls, dying, rates) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       await world.tune(bare(rates));
       await world.carry();
@@ -59,7 +42,7 @@ test('however often answers are lost and servers die, all say the rates that wer
 test('called off at any moment, all say what they said before, or what was asked for', async () => {
   const steps = fc.integer({ min: 0, max: 4 });
   const property = fc.asyncProperty(fates, deaths, asked, steps, async (calls, dying, rates, before) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       await world.tune(bare(rates));
       if (before > 0) await world.carry(before);
@@ -83,7 +66,7 @@ test('called off at any moment, all say what they said before, or what was asked
 test('whatever somebody writes into the claims, one after the other and while they are tuned, the last of it is followed', async () => {
   const written = fc.array(fc.tuple(asked, fc.integer({ min: 1, max: 4 })), { minLength: 1, maxLength: 4 });
   const property = fc.asyncProperty(fates, deaths, written, async (calls, dying, words) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       for (const [rates, steps] of words) {
         await world.write(bare(rates));
@@ -104,7 +87,7 @@ test('whatever somebody writes into the claims, one after the other and while th
 test('deleted at any moment of it, a claim leaves nothing behind', async () => {
   const steps = fc.integer({ min: 1, max: 4 });
   const property = fc.asyncProperty(fates, deaths, asked, steps, async (calls, dying, rates, before) => {
-    const world = await boundWorld(calls, dying);
+    const world = await worlds.bound(calls, dying);
     try {
       await world.tune(bare(rates));
       await world.carry(before);
