@@ -174,7 +174,8 @@ describe('rates that somebody writes into the claim on the platform', () => {
     const { timeline } = await maren.claim('written-wrong');
     expect(timeline.at(-1)).toMatchObject({
       title: 'Tuning a claim',
-      words: 'cannot be tuned so: basalt-swift refuses it by the rule "allowance": needs iops-ceiling 70000, has 100 to 60000.',
+      words:
+        'cannot be tuned so: basalt-swift refuses it by the rule "allowance": needs iops-ceiling 70000, has 100 to 60000.',
     });
     const { store } = world.platform;
     const found = store.find('persistentvolumeclaims', 'tide-gauges', 'written-wrong')!;
