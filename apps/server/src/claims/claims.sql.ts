@@ -80,17 +80,21 @@ const stubborn = 5;
 
 const inSight = '($4::text[] IS NULL OR c.namespace = ANY($4))';
 const ofClass = '($2::text IS NULL OR c.class_name = $2)';
-/** A text that any name or identifier of either world may have in it. */
-const matching = `($1::text IS NULL OR c.namespace = $1) AND ${ofClass}
-   AND ($3::text IS NULL OR c.namespace ILIKE $3 OR c.name ILIKE $3 OR c.class_name ILIKE $3 OR c.pool_id ILIKE $3
-     OR c.uid ILIKE $3 OR c.volume_name ILIKE $3 OR c.backend_id || '/' || c.volume_id ILIKE $3
-     -- a disk or a node of its copies
-     OR c.uid IN (SELECT rc.claim_uid FROM reservation_copies rc WHERE rc.disk ILIKE $3 OR rc.node ILIKE $3)
-     -- a pod that uses it, its application, its node
-     OR (c.namespace, c.name) IN (SELECT p.namespace, pv #>> '{persistentVolumeClaim,claimName}'
-       FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv
-       WHERE p.plural = 'pods' AND (p.name ILIKE $3 OR p.body #>> '{spec,nodeName}' ILIKE $3 OR p.body #>> '{metadata,ownerReferences,0,name}' ILIKE $3)))
-   AND ${inSight}`;
+/**
+ * Claims of which a name or an identifier of either world has a text in it: found from what holds those, without how they stand;
+ * each place by itself, so that it is known that few are found.
+ */
+const having = `SELECT o.uid FROM platform_objects o LEFT JOIN reservations r ON r.claim_uid = o.uid LEFT JOIN pools rp ON rp.id = r.pool_id
+     WHERE o.plural = 'persistentvolumeclaims' AND ($1::text IS NULL OR o.namespace = $1)
+     AND (o.namespace ILIKE $3 OR o.name ILIKE $3 OR o.class_name ILIKE $3 OR r.pool_id ILIKE $3
+       OR o.uid ILIKE $3 OR r.volume_name ILIKE $3 OR rp.backend_id || '/' || r.volume_id ILIKE $3)
+   -- a disk or a node of its copies
+   UNION SELECT rc.claim_uid FROM reservation_copies rc WHERE rc.disk ILIKE $3 OR rc.node ILIKE $3
+   -- a pod that uses it, its application, its node
+   UNION SELECT o.uid FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv, platform_objects o
+     WHERE p.plural = 'pods' AND (p.name ILIKE $3 OR p.body #>> '{spec,nodeName}' ILIKE $3 OR p.body #>> '{metadata,ownerReferences,0,name}' ILIKE $3)
+     AND o.plural = 'persistentvolumeclaims' AND o.namespace = p.namespace AND o.name = pv #>> '{persistentVolumeClaim,claimName}'`;
+const matching = `c.uid IN (${having}) AND ($1::text IS NULL OR c.namespace = $1) AND ${ofClass} AND ${inSight}`;
 
 /** Claims that may be in another state than bound: found from what makes them so, without a look at all others. */
 const perhapsUnbound = `SELECT o.uid FROM platform_objects o
