@@ -17,6 +17,8 @@ const flags = [
   '--disable-component-update',
   '--disable-sync',
   '--disable-dev-shm-usage',
+  // what slides and fades is drawn sixty times a second without a graphics processor
+  '--force-prefers-reduced-motion',
 ];
 
 /** How long something is waited for: a machine that is busy with other tests shows in a minute what takes seconds alone. */

@@ -110,9 +110,7 @@ export function Apply({
         </Typography>
       )}
       <Row align="center" wraps>
-        <Fill aria-live="polite">
-          {plan && planSentence(plan)} {landing && landingSentence(landing, currency)}
-        </Fill>
+        <Fill aria-live="polite">{plan && planSentence(plan)}</Fill>
         {refused > 0 && going > 0 && (
           <FormControlLabel
             control={<Checkbox size="small" checked={leaveOut} onChange={(e) => setLeaveOut(e.target.checked)} />}
@@ -127,6 +125,11 @@ export function Apply({
           {plan && going > 0 ? actWords(plan) : 'Nothing to do'}
         </Button>
       </Row>
+      {landing && landing.size > 0 && (
+        <Typography variant="body2" aria-live="polite">
+          {landingSentence(landing, currency)}
+        </Typography>
+      )}
     </Column>
   );
 }

@@ -57,5 +57,4 @@ test('all new claims of a text in one sentence, with their price', () => {
     [2, { kind: 'unmoored' }],
   ]);
   expect(landingSentence(of, 'EUR')).toBe('New claims: 2 on kelp-nvme; 1 would wait. About 5.50 EUR a month.');
-  expect(landingSentence(new Map(), 'EUR')).toBe('');
 });

@@ -98,9 +98,8 @@ export function planSentence(plan: ManifestPlan): string {
   return `${count} ${count === 1 ? 'object' : 'objects'}: ${said.join(', ')}.`;
 }
 
-/** Where all new claims of a text land, in one sentence, with their price; nothing where it makes none. */
+/** Where all new claims of a text land, in one sentence, with their price. */
 export function landingSentence(of: TextLanding, currency: string): string {
-  if (of.size === 0) return '';
   const lands = [...of.values()].filter((l) => l.kind === 'lands');
   const counts = new Map<string, number>();
   for (const { pool } of lands) counts.set(pool, (counts.get(pool) ?? 0) + 1);
