@@ -308,19 +308,21 @@ test('an upgrade that is killed at any of its statements leaves what was there, 
   await database.close();
   const whole = await migrateUntil(await connect(await copyOf(at)), Infinity);
   expect(whole).toBeGreaterThan(15);
+  // one after the other on the same database: what one of them left would be in the way of the next, and of the one that is done
   for (let survived = 0; survived < whole; survived++) {
-    const copy = await copyOf(at);
-    const killed = await connect(copy);
+    const killed = await connect(at);
     expect(await migrateUntil(killed, survived)).toBe(survived);
     await killed.close().catch(() => undefined);
-    const next = await connect(copy);
+    const next = await connect(at);
     // all or nothing: the release before would find its database as it left it
     expect(await contents(next)).toEqual(before);
-    await migrate(next, secret);
-    expectKept(before, await contents(next));
-    expect(await next.rows('SELECT 1 FROM migrations')).toHaveLength(migrations.length);
     await next.close();
   }
+  const done = await connect(at);
+  await migrate(done, secret);
+  expectKept(before, await contents(done));
+  expect(await done.rows('SELECT 1 FROM migrations')).toHaveLength(migrations.length);
+  await done.close();
 }, 300_000);
 
 async function copyOf(at: TestDatabase): Promise<TestDatabase> {
