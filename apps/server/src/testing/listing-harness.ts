@@ -3,12 +3,15 @@ import { claimQuerySchema } from '@moorage/contract/claims';
 import { setTimeout as pause } from 'node:timers/promises';
 import pg from 'pg';
 import pino from 'pino';
+import { onClaims } from '../binder/begin';
 import { listClaims } from '../claims/claims';
 import { Database } from '../database/database';
 import { migrate } from '../database/migrations';
+import { onClaims as onGrowingClaims } from '../growth/begin';
 import { Mirror } from '../mirror/mirror';
 import { Sight } from '../people/sight';
 import type { PlatformConnector, PlatformEvent, PlatformObject, Plural } from '../platform/connector';
+import { onClaims as onTunedClaims } from '../tuning/begin';
 
 const [url = '', count = '100000', seconds = '60'] = process.argv.slice(2);
 const claims = Number(count);
@@ -64,7 +67,14 @@ async function timed(work: () => Promise<unknown>): Promise<number> {
 /** The first listing, then changes at a rate, and how far behind the mirror is when they end. */
 async function mirror() {
   const log = pino({ level: 'silent' });
-  const running = new Mirror(database, platform as PlatformConnector, {}, () => undefined, log);
+  const hears = {
+    persistentvolumeclaims: async (changed: readonly PlatformObject[], gone: readonly PlatformObject[]) => {
+      await onClaims(database, changed, gone);
+      await onGrowingClaims(database, changed, gone);
+      await onTunedClaims(database, changed);
+    },
+  };
+  const running = new Mirror(database, platform as PlatformConnector, hears, () => undefined, log);
   const listMs = await timed(async () => {
     running.start();
     const known = async () =>

@@ -44,6 +44,9 @@ const reservedFor = async (uid: string) =>
 const annotationsOf = (name: string) =>
   world.platform.store.find('persistentvolumeclaims', 'tide-gauges', name)?.metadata.annotations ?? {};
 const classOf = (volume: string) => world.basalt.backend.volumes.get(volume)!.serviceClass;
+/** Its backend refuses the next change of this claim's volume, for good. */
+const refuseOnce = ({ volumeId }: { readonly volumeId: string | null }) =>
+  world.basalt.faults.add({ kind: 'refuse', method: 'PATCH', path: `Volumes/${volumeId}`, status: 400, times: 1 });
 const prefix = 'vast-moorage.example/';
 const promised = async () =>
   (await world.rows<{ promised_iops: number }>(`SELECT promised_iops FROM pools WHERE id = 'basalt-swift'`))[0]!
@@ -110,13 +113,7 @@ test.each<[string, object, RegExp]>([
 test('what its backend refuses for good goes back: reserved, said and kept as it was', async () => {
   const claim = await bound('goes-back');
   const before = await reservedFor(claim.uid);
-  world.basalt.faults.add({
-    kind: 'refuse',
-    method: 'PATCH',
-    path: `Volumes/${claim.volumeId}`,
-    status: 400,
-    times: 1,
-  });
+  refuseOnce(claim);
   await tune('goes-back', { 'iops-ceiling': 3000 });
   expect(await ended('goes-back')).toMatchObject({ state: 'returned' });
   expect(await reservedFor(claim.uid)).toEqual(before);
@@ -175,7 +172,7 @@ describe('rates that somebody writes into the claim on the platform', () => {
     expect(timeline.at(-1)).toMatchObject({
       title: 'Tuning a claim',
       words:
-        'cannot be tuned so: basalt-swift refuses it by the rule "allowance": needs iops-ceiling 70000, has 100 to 60000.',
+        'cannot be tuned so. The pool basalt-swift refuses it by the rule "allowance": needs iops-ceiling 70000, has 100 to 60000.',
     });
     const { store } = world.platform;
     const found = store.find('persistentvolumeclaims', 'tide-gauges', 'written-wrong')!;
@@ -192,13 +189,7 @@ describe('rates that somebody writes into the claim on the platform', () => {
 
   test('that its backend refuses for good stay in the claim, which is theirs, and what is reserved goes back', async () => {
     const claim = await bound('written-vain');
-    world.basalt.faults.add({
-      kind: 'refuse',
-      method: 'PATCH',
-      path: `Volumes/${claim.volumeId}`,
-      status: 400,
-      times: 1,
-    });
+    refuseOnce(claim);
     write('written-vain', { 'iops-ceiling': '2600' });
     await eventuallyHolds('it goes back', async () => expect(await tuningsOf(claim.uid)).toEqual(['returned']));
     expect(await rates(claim.uid)).toEqual([500, 50_000]);

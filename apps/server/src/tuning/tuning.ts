@@ -77,7 +77,10 @@ export function objectionTo(answer: Tuning): string | undefined {
   if (answer.kind === 'floor-above-ceiling')
     return `The ${answer.of} floor of ${answer.floor} would be above its ceiling of ${answer.ceiling}: the pool would have to give more than it lets through.`;
   const failed = answer.on.flatMap((t) => t.checks.filter((c) => !c.passed).map((c) => ({ ...c, pool: t.pool })))[0];
-  return failed && `${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`;
+  return (
+    failed &&
+    `The pool ${failed.pool} refuses it by the rule "${failed.rule}": needs ${failed.need}, has ${failed.have}.`
+  );
 }
 
 /** Begins the operation that tunes a claim, inside a transaction; refused while something else is under way that its rates depend on. Gives its id. */

@@ -91,6 +91,8 @@ export function claimSentence(claim: ClaimRow): string {
   }
 }
 
+export const priceWords = (price: number, currency: string): string => `About ${price.toFixed(2)} ${currency} a month.`;
+
 /** Where a claim would land, what it would get, what would be next, and what it would cost; a price for 100 GiB with every copy, a month. */
 export function landingSentence(
   { winner, runnerUp, ...decision }: Pick<Decision, 'winner' | 'runnerUp' | 'provisioned'>,
@@ -102,7 +104,6 @@ export function landingSentence(
   const provisioned: number = decision.provisioned ?? 0;
   const more = provisioned > asked ? ` (asked ${sizeText(asked)}; the pool gives whole GiB)` : '';
   const next = runnerUp ? ` ${runnerUp} would be next.` : ' No other pool would take it.';
-  const cost =
-    per100GiB === null ? '' : ` About ${((per100GiB * provisioned) / (100 * GiB)).toFixed(2)} ${currency} a month.`;
+  const cost = per100GiB === null ? '' : ` ${priceWords((per100GiB * provisioned) / (100 * GiB), currency)}`;
   return `${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${winner}, provisioned as ${sizeText(provisioned)}${more}.${next}${cost}`;
 }

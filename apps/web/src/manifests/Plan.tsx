@@ -13,7 +13,7 @@ import {
   fateLines,
   foreseen,
   kindWord,
-  landingSentence,
+  allLandings,
   markOf,
   nameOf,
   planSentence,
@@ -127,7 +127,7 @@ export function Apply({
       </Row>
       {landing && landing.size > 0 && (
         <Typography variant="body2" aria-live="polite">
-          {landingSentence(landing, currency)}
+          {allLandings(landing, currency)}
         </Typography>
       )}
     </Column>

@@ -1,5 +1,5 @@
 import type { PlannedManifest } from '@moorage/contract/manifests';
-import { fateLines, landingSentence, markOf, type Foreseen } from './plan-words';
+import { fateLines, allLandings, markOf, type Foreseen } from './plan-words';
 
 const GiB = 2 ** 30;
 const grown = (growth: PlannedManifest['growth']): PlannedManifest => ({
@@ -56,5 +56,5 @@ test('all new claims of a text in one sentence, with their price', () => {
     [1, { ...lands, price: 3.5 }],
     [2, { kind: 'unmoored' }],
   ]);
-  expect(landingSentence(of, 'EUR')).toBe('New claims: 2 on kelp-nvme; 1 would wait. About 5.50 EUR a month.');
+  expect(allLandings(of, 'EUR')).toBe('New claims: 2 on kelp-nvme; 1 would wait. About 5.50 EUR a month.');
 });

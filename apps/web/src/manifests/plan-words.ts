@@ -2,6 +2,7 @@ import { objectionWords } from '@moorage/contract/manifest-words';
 import type { ManifestPlan, ManifestResult, PlannedManifest } from '@moorage/contract/manifests';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
+import { priceWords } from '../claims/words';
 import { failureSentence } from '../moorings/check-words';
 import type { Landing, TextLanding } from './landing';
 
@@ -43,8 +44,6 @@ const growthWords = ({ addedRaw, failed }: NonNullable<PlannedManifest['growth']
   failed
     ? `Its volume does not fit so yet, and waits. ${failed.pool}: ${failureSentence(failed.check)}`
     : `Its volume fits where it is: ${sizeText(addedRaw)} more of raw space.`;
-
-export const priceWords = (price: number, currency: string): string => `About ${price.toFixed(2)} ${currency} a month.`;
 
 /** Where a new claim lands, or why nowhere. */
 function landingWords(landing: Landing, currency: string): string {
@@ -99,7 +98,7 @@ export function planSentence(plan: ManifestPlan): string {
 }
 
 /** Where all new claims of a text land, in one sentence, with their price. */
-export function landingSentence(of: TextLanding, currency: string): string {
+export function allLandings(of: TextLanding, currency: string): string {
   const lands = [...of.values()].filter((l) => l.kind === 'lands');
   const counts = new Map<string, number>();
   for (const { pool } of lands) counts.set(pool, (counts.get(pool) ?? 0) + 1);

@@ -15,8 +15,6 @@ Object.assign(globalThis, {
 });
 
 // each element that a test draws would remember where it was made, a fifth of the time of all: React stops by itself beyond a count
-const { __CLIENT_INTERNALS_DO_NOT_USE_OR_WARN_USERS_THEY_CANNOT_UPGRADE: internals } = React as unknown as Record<
-  string,
-  object
->;
-Object.defineProperty(internals, 'recentlyCreatedOwnerStacks', { get: () => Infinity, set: () => undefined });
+const internals: unknown = Reflect.get(React, '__CLIENT_INTERNALS_DO_NOT_USE_OR_WARN_USERS_THEY_CANNOT_UPGRADE');
+if (typeof internals === 'object' && internals !== null)
+  Object.defineProperty(internals, 'recentlyCreatedOwnerStacks', { get: () => Infinity, set: () => undefined });

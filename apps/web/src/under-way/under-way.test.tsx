@@ -2,6 +2,7 @@ import type { OperationPage, OperationRow } from '@moorage/contract/operations';
 import { waitFor, within } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
 import UnderWay from './UnderWay';
+import { pathOf } from './words';
 
 const row = (part: Partial<OperationRow> = {}): OperationRow => ({
   ...{ id: 'a', kind: 'bind', title: 'Binding a claim', about: 'ferry-desk/log', person: null },
@@ -133,3 +134,15 @@ test('a server that does not answer is said, with a way to try again', async () 
   await user.click(screen.getByRole('button', { name: 'Try again' }));
   expect(await screen.findByText('Nothing is under way')).toBeTruthy();
 });
+
+test.each([
+  ['bind', '/claims/tide-gauges/level-log'],
+  ['grow', '/claims/tide-gauges/level-log'],
+  ['tune', '/claims/tide-gauges/level-log'],
+  ['copies', '/claims/tide-gauges/level-log'],
+  // the claim is gone, or there are many
+  ['release', undefined],
+  ['round', undefined],
+])('what is done to a claim leads to it: %s', (kind, path) =>
+  expect(pathOf(row({ kind, about: 'tide-gauges/level-log' }))).toBe(path),
+);

@@ -61,6 +61,8 @@ export function pathOf({ kind, about }: OperationRow): string | undefined {
   switch (kind) {
     case 'bind':
     case 'grow':
+    case 'tune':
+    case 'copies':
     case 'salvage':
       return `/claims/${about}`;
     case 'reshape':
