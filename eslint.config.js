@@ -47,7 +47,19 @@ const rooms = [
     'registration',
     'findings',
   ],
-  ...['binder', 'growth', 'tuning', 'copies', 'rounds', 'salvage', 'buckets', 'drift', 'manifests', 'http'],
+  ...[
+    'binder',
+    'growth',
+    'tuning',
+    'copies',
+    'instances',
+    'rounds',
+    'salvage',
+    'buckets',
+    'drift',
+    'manifests',
+    'http',
+  ],
 ];
 const folders = readdirSync(new URL('apps/server/src', import.meta.url), { withFileTypes: true });
 const unlisted = folders.filter((f) => f.isDirectory() && f.name !== 'testing' && !rooms.includes(f.name));

@@ -23,6 +23,7 @@ import { detectFindings } from './findings/detect';
 import { storeFindings } from './findings/findings';
 import { onClaims as onGrowingClaims } from './growth/begin';
 import { GrowthCarrier } from './growth/carry';
+import { InstanceCarrier } from './instances/carry';
 import { Idempotency, purgeKeys } from './idempotency/idempotency';
 import { Anchor } from './live/anchor';
 import { liveChannel, workChannel } from './live/announce';
@@ -112,6 +113,7 @@ export class Engine {
       new GrowthCarrier(database, platform, this.backends, metrics, site).work,
       new TuningCarrier(database, platform, this.backends, site, this.carry).work,
       new CopiesCarrier(database, platform, this.backends, site, this.carry).work,
+      ...new InstanceCarrier(database, this.backends, this.carry).works,
       new SalvageCarrier(database, platform).work,
       new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,

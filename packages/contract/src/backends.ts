@@ -48,6 +48,15 @@ export const poolFactsSchema = z.object({
       domains: z.array(z.object({ name: z.string(), capacity: z.number(), live: z.boolean() })),
     }),
   ]),
+  /** Present where the pool is sold in instances: at least so large, in steps, none larger; and those that are sold, with what lies in each. */
+  instances: z
+    .object({
+      minimum: z.number(),
+      step: z.number(),
+      maximum: z.number(),
+      sold: z.array(z.object({ name: z.string(), path: z.string(), bytes: z.number(), used: z.number() })),
+    })
+    .optional(),
   disks: z.array(diskSchema),
   consumedRaw: z.number(),
   iops: z.number(),
@@ -96,6 +105,10 @@ export const poolSchema = z.object({
   backendCap: z.object({ limit: z.number(), taken: z.number() }).nullable(),
   version: z.int(),
   volumes: z.int(),
+  /** Instances bought for shares of ours, with what is promised of each. */
+  instances: z
+    .array(z.object({ id: z.string(), bytes: z.number(), used: z.number(), leaving: z.boolean() }))
+    .optional(),
 });
 export type PoolRow = z.infer<typeof poolSchema>;
 

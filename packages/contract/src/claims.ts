@@ -77,6 +77,14 @@ export const checkSchema = z.object({
   have: z.union([z.number(), z.string()]),
   unit: z.enum(['bytes', 'iops', 'bytes-per-second', 'copies', 'share', 'text']),
 });
+/** Where a share is carved out of a pool that is sold in instances, and what is bought for it; without an instance, a new one. */
+const carvedSchema = z.object({
+  instance: z.string().optional(),
+  size: z.number(),
+  left: z.number(),
+  added: z.number(),
+});
+
 const furtherCopySchema = z.object({
   pool: z.string(),
   provisioned: z.number(),
@@ -102,6 +110,7 @@ export const decisionSchema = z.object({
         pool: z.string(),
         order: z.number(),
         checks: z.array(checkSchema),
+        carved: carvedSchema.optional(),
         score: z
           .object({
             bytesLeft: z.number(),
@@ -125,6 +134,7 @@ export const decisionSchema = z.object({
     throughputFloor: z.number().optional(),
     backendThroughput: z.number().optional(),
     footprintFactor: z.number().optional(),
+    carved: carvedSchema.optional(),
     /** The copy on another backend, and the one at another site. */
     second: furtherCopySchema.optional(),
     offsite: furtherCopySchema.optional(),

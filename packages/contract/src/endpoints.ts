@@ -1,6 +1,7 @@
 import { serviceEndpoints } from './endpoints/service';
 import { peopleEndpoints } from './endpoints/people';
 import { backendsEndpoints } from './endpoints/backends';
+import { instancesEndpoints } from './endpoints/instances';
 import { reshapesEndpoints } from './endpoints/reshapes';
 import { findingsEndpoints } from './endpoints/findings';
 import { classesEndpoints } from './endpoints/classes';
@@ -20,6 +21,7 @@ export const endpoints = {
   ...serviceEndpoints,
   ...peopleEndpoints,
   ...backendsEndpoints,
+  ...instancesEndpoints,
   ...reshapesEndpoints,
   ...findingsEndpoints,
   ...classesEndpoints,

@@ -12,6 +12,8 @@ const poolGrowthSchema = z.object({
   backendThroughput: z.number(),
   iopsFloor: z.number(),
   throughputFloor: z.number(),
+  /** What the instance that it lies in is sold as afterwards, and the bytes that are bought for that. */
+  instance: z.object({ id: z.string(), size: z.number(), added: z.number() }).optional(),
   checks: z.array(checkSchema),
 });
 

@@ -1,7 +1,31 @@
 import { protocolOf } from '@moorage/core/classes/protocol';
 import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
+import { slackIn, slackOf, type Instances } from '@moorage/core/shares/instances';
 import type { PoolRow } from './backends';
+
+interface Sold {
+  /** What shares can be carved out of. */
+  readonly instances: Instances;
+  /** Bought and promised to nobody: by us, and by others. */
+  readonly slack: number;
+  readonly others: number;
+}
+
+/** How a pool is sold in instances; undefined where it is not. One whose copies we keep is never. */
+function soldOf({ facts, instances = [] }: PoolRow): Sold | undefined {
+  if (!facts.instances || facts.redundancy.kind !== 'inner') return undefined;
+  const { sold, ...sizes } = facts.instances;
+  const ours = instances.map(({ bytes, ...i }) => ({ ...i, size: bytes }));
+  const names = new Set(ours.map((i) => i.id));
+  return {
+    instances: { sizes, held: ours.filter((i) => !i.leaving) },
+    slack: slackIn({ held: ours }),
+    others: sold
+      .filter((s) => !names.has(s.name))
+      .reduce((sum, { name: id, bytes: size, used }) => sum + slackOf({ id, size, used }), 0),
+  };
+}
 
 /** A pool as the core's decisions see it, from what the API says of it: the same on the server and in the browser's worker. */
 export function toCorePool(
@@ -13,6 +37,7 @@ export function toCorePool(
 ): Pool {
   const { facts } = row;
   const { redundancy } = facts;
+  const sold = soldOf(row);
   const placesCopies = redundancy.kind === 'spread' && redundancy.scheme.kind === 'copies';
   return {
     id: row.id,
@@ -54,13 +79,14 @@ export function toCorePool(
               })),
             }),
           },
-    subscribedRaw: row.reservedRaw + row.foreignRaw,
+    ...(sold && { instances: sold.instances }),
+    subscribedRaw: row.reservedRaw + row.foreignRaw + (sold ? sold.slack + sold.others : 0),
     consumedRaw: facts.consumedRaw,
     overcommit: row.overcommit,
     softMark: row.softMark,
     hardMark: row.hardMark,
     allotment: row.allotment ?? undefined,
-    taken: row.reservedRaw,
+    taken: row.reservedRaw + (sold?.slack ?? 0),
     ...(row.backendCap && { backendCap: row.backendCap }),
     iopsAllotment: row.allotmentIops ?? undefined,
     iops: facts.iops,

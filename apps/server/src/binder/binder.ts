@@ -26,6 +26,8 @@ import { claimAndClass, noteVolumeMade, noteVolumeWritten, type ClaimAndClass } 
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
 import { shownAs } from './shown-as';
+import { settleInstances } from '../pools/instances.sql';
+import { providerPath } from '../backends/instances';
 import { persistentVolume, protocolFor } from './volume-manifest';
 import { noteBound } from './begin';
 import { binding, releasing, type BindState, type ReleaseState } from './kinds';
@@ -173,11 +175,12 @@ export class Binder {
     const known = isFirst ? undefined : await backend.findVolume(held.volume_name);
     if (known) return known;
     try {
+      const poolPath = at === held ? await providerPath(this.database, backend, held) : at.path;
       return await this.metrics.timed(at.backend_id, 'volume made', () =>
         backend.createVolume({
           name: held.volume_name,
           shownAs: said,
-          poolPath: at.path,
+          poolPath,
           bytes: at.bytes,
           // what the claim tuned is in what was reserved for it
           copies: disks.length || (storageClass?.copies ?? 1),
@@ -222,6 +225,7 @@ export class Binder {
     await this.backends.sync(held.backend_id);
     return this.database.transaction(async () => {
       await reservations.in(this.database).destroy({ where: { claimUid: held.claim_uid, state: 'held' } });
+      if (held.instance !== null) await settleInstances(this.database, held.pool_id);
       return advance(this.database, binding, operation, 'deciding');
     });
   }

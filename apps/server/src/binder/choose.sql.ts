@@ -117,15 +117,21 @@ export const reserveAll = statement<
     from: string,
     channel: string,
     told: readonly string[],
+    instance: string | null,
   ]
 >(
-  `WITH held AS (
+  `WITH carved AS (
+     -- what is bought, or made larger, before anything is carved out of it
+     INSERT INTO instances (pool_id, id, bytes)
+     SELECT * FROM jsonb_to_record($11::jsonb) AS i(pool_id text, id text, bytes bigint) WHERE i.id IS NOT NULL
+     ON CONFLICT (pool_id, id) DO UPDATE SET bytes = greatest(instances.bytes, excluded.bytes)
+   ), held AS (
      INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor, iops_ceiling,
-       backend_iops, volume_name, throughput_floor, throughput_ceiling, backend_throughput, grace_days)
+       backend_iops, volume_name, throughput_floor, throughput_ceiling, backend_throughput, grace_days, instance)
      SELECT $1, r.* FROM jsonb_to_record($4::jsonb) AS r(namespace text, claim_name text, class_name text, reclaim text, pool_id text,
        bytes bigint, raw_bytes bigint, iops_floor double precision, iops_ceiling double precision, backend_iops double precision,
        volume_name text, throughput_floor double precision, throughput_ceiling double precision, backend_throughput double precision,
-       grace_days integer)
+       grace_days integer, instance text)
      RETURNING pool_id
    ), decided AS (
      INSERT INTO decisions (claim_uid, took_micros, winner, trace, remedies)

@@ -94,19 +94,25 @@ async function chooseUnderLocks(
     ...(second ? [furtherRecord(second, 'synchronous')] : []),
     ...(offsite ? [furtherRecord(offsite, 'asynchronous')] : []),
   ];
+  const carved = decision.carved && {
+    ...decision.carved,
+    // ours and unique, so that a purchase whose answer was lost is found again
+    id: decision.carved.instance ?? `moorage-${claim.uid.slice(0, 8)}`,
+  };
   const moved = await first(
     reserveAll(
       database,
       claim.uid,
       tookMicros,
       JSON.stringify(decision),
-      JSON.stringify(reservationRecord(claim, tuned, decision)),
+      JSON.stringify({ ...reservationRecord(claim, tuned, decision), instance: carved?.id ?? null }),
       asRecords(places),
       asRecords(further),
       operation.id,
       operation.state,
       liveChannel,
       payloadsOf([{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]),
+      carved ? JSON.stringify({ pool_id: decision.winner, id: carved.id, bytes: carved.size }) : null,
     ),
   );
   // somebody ended it meanwhile: nothing is reserved then

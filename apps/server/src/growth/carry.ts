@@ -8,6 +8,7 @@ import { bytes } from '@moorage/core/sizes/bytes';
 import { formatQuantity } from '@moorage/core/sizes/quantity';
 import type { GrowthAnswer } from '@moorage/contract/growth';
 import type { Backends } from '../backends/backends';
+import { providerPath } from '../backends/instances';
 import { podsOf } from '../claims/claims.sql';
 import type { Database } from '../database/database';
 import { asRecords, first } from '../database/statement';
@@ -18,6 +19,7 @@ import type { Work } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { advance } from '../operations/operations';
 import type { PlatformConnector, PlatformObject } from '../platform/connector';
+import { enlargeInstance, settleInstances } from '../pools/instances.sql';
 import { OutsideProblem } from '../refusals/outside';
 import { furtherCopiesOf, reservedFor, type FurtherCopy, type Reserved } from '../reservations/reservation.sql';
 import { answerOf, reachesOf } from './answer';
@@ -142,6 +144,8 @@ export class GrowthCarrier {
       throughputCeiling: throughputCeiling ? rateFor(throughputCeiling, main!.to) : null,
     };
     await this.write(reserved, rates, parts);
+    for (const { pool, instance } of on)
+      if (instance) await enlargeInstance(this.database, pool, instance.id, instance.size);
     await announce(this.database, [{ topic: 'claims' }, { topic: 'pools' }, { topic: 'namespaces' }]);
   }
 
@@ -164,6 +168,7 @@ export class GrowthCarrier {
     for (const at of [...further, reserved]) {
       if (!at.volume_id) continue;
       const backend = await this.backends.connector(at.backend_id);
+      if (!('mode' in at)) await providerPath(this.database, backend, at);
       const grown = await this.metrics.timed(at.backend_id, 'volume grown', () =>
         backend.ensureGrown({
           ...{ id: at.volume_id!, poolPath: at.path, bytes: at.bytes },
@@ -244,6 +249,7 @@ export class GrowthCarrier {
       // a copy elsewhere that has grown already stays reserved as it is
       const parts = before!.parts.filter((p) => (real.get(p.pool_id) ?? 0) <= p.bytes);
       await this.write(reserved, before!, parts);
+      if (reserved.instance !== null) await settleInstances(database, reserved.pool_id);
       await announce(
         database,
         parts.map((p) => ({ topic: 'pools' as const, subject: p.pool_id })),

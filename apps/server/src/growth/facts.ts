@@ -61,6 +61,12 @@ function groupedBy<T>(rows: readonly T[], keyOf: (row: T) => string): Map<string
   return groups;
 }
 
+/** The instance that a volume lies in, or will when it has arrived. */
+function instanceOf({ instance, instance_to }: Reserved): Pick<Held, 'instance'> {
+  const at = instance_to ?? instance;
+  return at === null ? {} : { instance: at };
+}
+
 function factsOf(
   site: string,
   { claim, reserved, further, disks }: Read,
@@ -73,7 +79,7 @@ function factsOf(
     backendIops: at.backend_iops,
     backendThroughput: at.backend_throughput,
     disks: disks.filter((d) => d.poolId === at.pool_id).map((d) => d.disk),
-    ...('mode' in at && { further: at.mode }),
+    ...('mode' in at ? { further: at.mode } : instanceOf(at)),
   });
   const input: GrowthInput = {
     ...{ claim: requestOf(claim), site, pools, moorings: claim.moorings },

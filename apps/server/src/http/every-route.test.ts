@@ -1,4 +1,5 @@
 import { eddySeed, gneissSeed } from '@moorage/standins/backend-seeds';
+import type { Carving } from '@moorage/contract/instances';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BucketClassRow, BucketDetail, BucketPage } from '@moorage/contract/buckets';
 import type { ClassRow } from '@moorage/contract/classes';
@@ -210,6 +211,10 @@ test('what a node may mount is looked at, and an address let in and taken away',
   await ada.ok('POST', '/api/claims', aClaim('tiles', 'files', { size: '10Gi', modes: ['ReadWriteMany'] }));
   await ada.inState('tiles', 'bound');
   await ask('getShare', { params: { namespace: 'tide-gauges', name: 'tiles' } });
+  const pool = { pool: 'gneiss-shared' };
+  expect((await ask<Carving>('getCarving', { params: pool })).shares).toBe(1);
+  await world.rows(`INSERT INTO instances (pool_id, id, bytes) VALUES ('gneiss-shared', 'spare', 1099511627776)`);
+  await ask('freeInstance', { params: { ...pool, instance: 'spare' }, body: { moves: [] } });
   await ask('allowClient', { params });
   await ask('disallowClient', { params });
 });

@@ -23,6 +23,7 @@ import type { Engine } from '../engine';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { outlookOf } from '../growth/answer';
 import { growClaim } from '../growth/ask';
+import { freeInstance, getCarving } from '../instances/carve';
 import { findLine, findProof } from '../line/line';
 import { endedChannel } from '../live/announce';
 import { notifyAll } from '../live/announce.sql';
@@ -228,6 +229,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     tuneClaim: ({ params, body, person }) =>
       tuneClaim(database, site, Sight.of(person), claimAt(params), body, person.name, engine.carry),
     getClaimSayings: ({ params, person }) => sayingsOf(database, platform, Sight.of(person), claimAt(params)),
+    getCarving: ({ params }) => getCarving(database, params.pool!),
+    freeInstance: ({ params, body, person }) =>
+      freeInstance(database, params.pool!, params.instance!, body, person.name, engine.carry),
     getShare: ({ params, person }) => useOfShare(database, Sight.of(person), claimAt(params)),
     getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),

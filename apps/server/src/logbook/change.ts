@@ -7,6 +7,7 @@ export interface Change {
     | 'claim'
     | 'volume'
     | 'pool'
+    | 'instance'
     | 'limit'
     | 'person'
     | 'backend'

@@ -23,6 +23,7 @@ export interface StoredPool {
   tier: Tier | null;
   price: number | null;
   gone_since: Date | null;
+  instances: { id: string; bytes: number; used: number; leaving: boolean }[] | null;
   cap: number | null;
   cap_taken: number | null;
   version: number;
@@ -35,7 +36,10 @@ export interface StoredPool {
 const columns = `p.*,
    coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
    b.reachable, b.healthy, b.sites, b.cap,
-   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_raw) FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
+   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_raw + coalesce((SELECT sum(greatest(0, i.bytes - i.used)) FROM instances i WHERE i.pool_id = q.id), 0))
+     FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
+   (SELECT jsonb_agg(jsonb_build_object('id', id, 'bytes', bytes, 'used', used, 'leaving', leaving) ORDER BY id)
+     FROM (SELECT * FROM instances i WHERE i.pool_id = p.id ORDER BY id LIMIT 5000) i) AS instances,
    coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
      AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
    (SELECT count(*) FROM backend_volumes v WHERE v.pool_id = p.id) AS volumes`;

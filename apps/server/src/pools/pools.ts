@@ -35,6 +35,7 @@ const toRow = (p: StoredPool): PoolRow => ({
   backendCap: p.cap === null ? null : { limit: p.cap, taken: p.cap_taken ?? 0 },
   version: p.version,
   volumes: p.volumes,
+  ...(p.instances && { instances: p.instances }),
 });
 
 export async function listPools(database: Database): Promise<PoolRow[]> {

@@ -40,6 +40,9 @@ class ReservationModel extends Model<InferAttributes<ReservationModel>, InferCre
   declare adopted: CreationOptional<boolean>;
   /** Who said that it is to be destroyed before its time. */
   declare destroyedBy: string | null;
+  /** The instance of its pool that it is carved out of, and the one that it is on its way to. */
+  declare instance: CreationOptional<string | null>;
+  declare instanceTo: CreationOptional<string | null>;
 }
 
 export const reservations = table('reservations', ReservationModel, {
@@ -71,6 +74,8 @@ export const reservations = table('reservations', ReservationModel, {
   adriftSince: { type: DataTypes.DATE },
   adopted: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
   destroyedBy: { type: DataTypes.TEXT },
+  instance: { type: DataTypes.TEXT },
+  instanceTo: { type: DataTypes.TEXT },
 });
 
 /** Where one copy of a volume is kept, on a cluster whose disks we choose. */

@@ -33,6 +33,10 @@ export interface Reserved {
   adopted: boolean;
   /** Who said that it is to be destroyed before its time. */
   destroyed_by: string | null;
+  /** The instance of its pool that it is carved out of, what that is to be sold as, and the one that it is on its way to. */
+  instance: string | null;
+  instance_bytes: number | null;
+  instance_to: string | null;
 }
 
 /** A copy of a volume elsewhere, under the same name, with the pool it is reserved on. */
@@ -61,8 +65,8 @@ export const furtherCopiesOfMany = statement<FurtherCopy & { claim_uid: string }
   `${copiesElsewhere} WHERE f.claim_uid = ANY($1) ORDER BY f.claim_uid, f.mode LIMIT 10000`,
 );
 
-const reserved = `SELECT r.*, coalesce(r.pv_name, r.volume_name) AS pv_name, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts
-   FROM reservations r JOIN pools p ON p.id = r.pool_id`;
+const reserved = `SELECT r.*, coalesce(r.pv_name, r.volume_name) AS pv_name, coalesce(r.keep_until <= now(), r.grace_days = 0) AS grace_over, p.backend_id, p.path, p.facts, i.bytes AS instance_bytes
+   FROM reservations r JOIN pools p ON p.id = r.pool_id LEFT JOIN instances i ON i.pool_id = r.pool_id AND i.id = r.instance`;
 
 /** What is reserved for a claim. */
 export const reservedFor = statement<Reserved, [claim: string]>(`${reserved} WHERE r.claim_uid = $1`, 'planned once');

@@ -48,6 +48,8 @@ export interface BackendVolume {
   readonly name: string;
   /** Name of the pool that provides it. */
   readonly pool: string;
+  /** Name of the instance of that pool that it is carved out of. */
+  readonly instance?: string;
   readonly bytes: number;
   readonly consumed: number;
   readonly ready: boolean;
@@ -67,10 +69,20 @@ export interface BackendVolume {
   }[];
 }
 
+/** A part of a pool that is sold in parts, as it is to be: volumes are carved out of it. */
+export interface WantedInstance {
+  /** Path of its pool's resource, as the backend gave it. */
+  readonly poolPath: string;
+  /** Ours and unique in the pool. */
+  readonly name: string;
+  /** A size that is sold. */
+  readonly bytes: number;
+}
+
 export interface NewBackendVolume {
   /** Ours and unique: a volume whose answer was lost is found again by it. */
   readonly name: string;
-  /** Path of the pool's resource, as the backend gave it. */
+  /** Path of the pool's resource, or of an instance of it, as the backend gave it. */
   readonly poolPath: string;
   readonly bytes: number;
   readonly copies: number;
@@ -155,6 +167,15 @@ export interface BackendConnector {
   ensureCopyGone(volume: string, disk: string): Promise<number>;
   /** Lets a volume write to another backend's volume, at the same time or later; once it does, again is fine. */
   ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void>;
+  /** Buys an instance of a pool, or makes it larger; one that is so large is fine. Gives what it is then. `full` when the pool is sold out. */
+  ensureInstance(wanted: WantedInstance): Promise<{ path: string; bytes: number }>;
+  /** Gives an instance back; already gone is fine. `refused` while volumes lie in it. */
+  ensureInstanceGone(poolPath: string, name: string): Promise<void>;
+  /**
+   * Lets a volume, found by its name, lie in an instance of its pool, which may take its time; one that is on its way goes on, or turns
+   * round. Online: its id stays. Gives how far it has come, percent: at 100 it lies there. `full` when there is no room.
+   */
+  ensureMoved(volume: string, instancePath: string): Promise<number>;
   /** Makes an empty pool; one of that name that is there already is fine. */
   ensurePool(pool: NewPool): Promise<void>;
   /** Adds disks, all or none; those that are in the pool already are fine. `refused` when one belongs elsewhere. */

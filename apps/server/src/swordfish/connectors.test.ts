@@ -235,7 +235,7 @@ describe.each([
     });
   });
 
-  describe('an array that places data itself', () => {
+  describe('an array of files, sold in instances', () => {
     let under: Under;
     let connector: BackendConnector;
     beforeAll(async () => {
@@ -244,14 +244,56 @@ describe.each([
     });
     afterAll(() => under.end());
 
-    test('a volume needs no disks there', async () => {
-      const { pools } = await connector.fetchView();
-      const { path, name: pool, facts } = pools[0]!;
-      const bytes = 4 * facts.minimum;
-      const made = await connector.createVolume({
-        ...{ name: 'vol-a', poolPath: path, bytes, copies: 1, encrypted: false, disks: [] },
-      });
-      expect(made).toMatchObject({ pool, bytes, ready: true, copies: [] });
+    const shared = async () => (await connector.fetchView()).pools.find((p) => p.name === 'gneiss-shared')!;
+    const carve = (name: string, poolPath: string, bytes: number) =>
+      connector.createVolume({ ...{ name, poolPath, bytes, copies: 1, encrypted: false, disks: [] } });
+    const buy = async (name: string, bytes: number) =>
+      connector.ensureInstance({ poolPath: (await shared()).path, name, bytes });
+
+    test('a pool that is sold in instances says in which sizes, and takes no volume itself', async () => {
+      const { path, facts } = await shared();
+      expect(facts.instances).toEqual({ minimum: 1024 * GiB, step: 256 * GiB, maximum: 8192 * GiB, sold: [] });
+      await expect(carve('vol-a', path, 40 * GiB)).rejects.toMatchObject({ code: 'refused' });
+    });
+
+    test('an instance is bought once, made larger, never smaller, and in no size that is not sold', async () => {
+      const bought = await buy('quarter', 1024 * GiB);
+      expect(await buy('quarter', 1024 * GiB)).toEqual(bought);
+      expect(await buy('quarter', 1280 * GiB)).toEqual({ ...bought, bytes: 1280 * GiB });
+      expect((await buy('quarter', 1024 * GiB)).bytes).toBe(1280 * GiB);
+      await expect(buy('crooked', 1100 * GiB)).rejects.toMatchObject({ code: 'refused' });
+      expect((await shared()).facts.instances!.sold).toEqual([
+        { name: 'quarter', path: bought.path, bytes: 1280 * GiB, used: 0 },
+      ]);
+    });
+
+    test('volumes are carved out of an instance until it is full; none needs disks there', async () => {
+      const { path } = await buy('quarter', 1280 * GiB);
+      const made = await carve('vol-a', path, 1000 * GiB);
+      expect(made).toMatchObject({ pool: 'gneiss-shared', instance: 'quarter', bytes: 1000 * GiB, copies: [] });
+      expect(await connector.findVolume('vol-a')).toMatchObject({ pool: 'gneiss-shared', instance: 'quarter' });
+      await expect(carve('vol-b', path, 300 * GiB)).rejects.toMatchObject({ code: 'full' });
+      const grown = { id: made.id, poolPath: (await shared()).path, bytes: 1300 * GiB };
+      await expect(connector.ensureGrown(grown)).rejects.toMatchObject({ code: 'full' });
+      expect((await shared()).facts.instances!.sold[0]).toMatchObject({ used: 1000 * GiB });
+    });
+
+    test('a volume moves to another instance and stays itself; one with volumes in it is not given back', async () => {
+      const { id } = (await connector.findVolume('vol-a'))!;
+      const { path: pool } = await shared();
+      const { path } = await buy('half', 1024 * GiB);
+      await expect(connector.ensureInstanceGone(pool, 'quarter')).rejects.toMatchObject({ code: 'refused' });
+      await eventually('it has arrived', async () => (await connector.ensureMoved('vol-a', path)) === 100);
+      expect(await connector.findVolume('vol-a')).toMatchObject({ id, pool: 'gneiss-shared', instance: 'half' });
+      await connector.ensureInstanceGone(pool, 'quarter');
+      await connector.ensureInstanceGone(pool, 'quarter');
+      expect((await shared()).facts.instances!.sold).toMatchObject([{ name: 'half', used: 1000 * GiB }]);
+      await expect(connector.ensureMoved('vol-z', path)).rejects.toMatchObject({ code: 'not-found' });
+    });
+
+    test('a pool that is sold out sells no more', async () => {
+      for (let i = 0; i < 26; i++) await buy(`large-${i}`, 8192 * GiB);
+      await expect(buy('one-more', 8192 * GiB)).rejects.toMatchObject({ code: 'full' });
     });
 
     test('an address is let in once and taken away alone; the ranges that hold it among others stay', async () => {

@@ -52,6 +52,8 @@ export const poolSchema = z.object({
   /** A pool for pools only takes no volumes. */
   PoolType: z.array(z.string()).default([]),
   AllocatedVolumes: linkSchema.optional(),
+  /** Pools within it, where it is sold in parts. */
+  AllocatedPools: linkSchema.optional(),
   Capacity: z.object({
     Data: z.object({ AllocatedBytes: count, ConsumedBytes: count.default(0), ProvisionedBytes: count.optional() }),
   }),
@@ -123,6 +125,10 @@ export const volumeSchema = z.object({
     .default([]),
   ReplicaTargets: z.array(replicaSchema).default([]),
   Encrypted: z.boolean().optional(),
+  /** What the service is doing to it. */
+  Operations: z
+    .array(z.object({ OperationName: z.string().nullish(), PercentageComplete: z.number().nullish() }))
+    .default([]),
   Links: z.object({ ClassOfService: linkSchema.optional() }).optional(),
 });
 export type VolumeResource = z.infer<typeof volumeSchema>;
@@ -172,6 +178,21 @@ export const allocatedVolumesSchema = z.object({
 });
 export const volumeCapabilitiesSchema = z.object({
   'CapacityBytes@Redfish.AllowableNumbers': z.array(z.string()).optional(),
+});
+
+/** The sizes of the parts that a pool is sold in, where it says so. */
+export const allocatedPoolsSchema = allocatedVolumesSchema;
+export const instanceCapabilitiesSchema = z.object({
+  Capacity: z
+    .object({
+      Data: z.object({ 'ProvisionedBytes@Redfish.AllowableNumbers': z.array(z.string()).optional() }).optional(),
+    })
+    .optional(),
+});
+export const instanceSchema = z.object({
+  '@odata.id': z.string().max(2000),
+  Id: z.string().min(1).max(200),
+  Capacity: z.object({ Data: z.object({ AllocatedBytes: count }) }),
 });
 
 export const sessionSchema = z.object({ Roles: z.array(z.string()).nullish() });

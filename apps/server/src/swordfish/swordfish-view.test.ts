@@ -1,5 +1,5 @@
 import { driveSchema } from './schemas';
-import { driveId, DrivePaths, sizesFrom } from './swordfish-view';
+import { driveId, DrivePaths, numbersFrom } from './swordfish-view';
 
 const drive = (chassis: string, id: string, durable?: string) =>
   driveSchema.parse({
@@ -21,7 +21,7 @@ test('drives of one name in two chassis are told apart, and found again where th
 });
 
 test('sizes of volume are read from allowable numbers; what is not so is left to the defaults', () => {
-  expect(sizesFrom(['1024:4096:512'])).toEqual({ minimum: 1024, maximum: 4096, granule: 512 });
-  expect([undefined, [], ['1024'], ['a:b:c'], ['0:5:1']].map((a) => sizesFrom(a))).toEqual(Array(5).fill(undefined));
-  expect(() => sizesFrom(['4096:1024:1'])).toThrow('volumes from 4096 to 1024 bytes');
+  expect(numbersFrom(['1024:4096:512'])).toEqual({ minimum: 1024, maximum: 4096, granule: 512 });
+  expect([undefined, [], ['1024'], ['a:b:c'], ['0:5:1']].map((a) => numbersFrom(a))).toEqual(Array(5).fill(undefined));
+  expect(() => numbersFrom(['4096:1024:1'])).toThrow('volumes from 4096 to 1024 bytes');
 });

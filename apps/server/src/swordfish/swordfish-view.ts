@@ -22,6 +22,7 @@ import {
   type PoolResource,
   type VolumeResource,
 } from './schemas';
+import type { InstancePaths, SwordfishInstances } from './swordfish-instances';
 import type { SwordfishWays } from './swordfish-ways';
 
 export interface Paths {
@@ -78,6 +79,8 @@ export class SwordfishView {
     private readonly paths: Paths,
     private readonly drivePaths: DrivePaths,
     private readonly ways: SwordfishWays,
+    private readonly instances: SwordfishInstances,
+    private readonly instancePaths: InstancePaths,
   ) {}
 
   async fetch(): Promise<BackendView> {
@@ -100,8 +103,12 @@ export class SwordfishView {
         const offered = cls ? await http.get(cls['@odata.id'], serviceClassSchema) : undefined;
         const shard = shards.get(pool.Id);
         const scheme = shard && { needed: shard.MinNumNeeded ?? 1, of: shard.MaxNumSupported ?? 1 };
-        const sizes = await this.fetchSizes(pool);
-        return { name: pool.Id, path: pool['@odata.id'], facts: poolFacts(pool, drives, offered, scheme, sizes) };
+        const [sizes, instances] = await Promise.all([
+          this.fetchSizes(pool),
+          this.instances.fetch(pool, volumes.Members),
+        ]);
+        const facts = { ...poolFacts(pool, drives, offered, scheme, sizes), ...(instances && { instances }) };
+        return { name: pool.Id, path: pool['@odata.id'], facts };
       }),
     );
     const ceilings = await this.fetchCeilings(pools.Members);
@@ -110,7 +117,7 @@ export class SwordfishView {
       healthy: isUp(storage.Status),
       pools: read,
       volumes: volumes.Members.filter((v) => (v.CapacitySources[0]?.ProvidingPools.length ?? 0) > 0).map((v) =>
-        volumeFrom(v, drives, ceilings),
+        volumeFrom(v, this.instancePaths, drives, ceilings),
       ),
       nodes: nodes.length > 0 ? nodes : nodesFrom(disks),
       disks,
@@ -197,7 +204,7 @@ export class SwordfishView {
       );
       if (offered) {
         const said = await this.http.get(offered.CapabilitiesObject['@odata.id'], volumeCapabilitiesSchema);
-        sizes = sizesFrom(said['CapacityBytes@Redfish.AllowableNumbers']) ?? defaultSizes;
+        sizes = numbersFrom(said['CapacityBytes@Redfish.AllowableNumbers']) ?? defaultSizes;
       }
     }
     this.sizes.set(pool['@odata.id'], sizes);
@@ -206,11 +213,11 @@ export class SwordfishView {
 }
 
 /** "minimum:maximum:step" as the standard writes allowable numbers; undefined when it is not so. */
-export function sizesFrom(allowable: readonly string[] | undefined): Sizes | undefined {
+export function numbersFrom(allowable: readonly string[] | undefined, of = 'volumes'): Sizes | undefined {
   const parts = (allowable?.[0] ?? '').split(':').map(Number);
   if (parts.length !== 3 || !parts.every((n) => Number.isSafeInteger(n) && n > 0)) return undefined;
   const [minimum, maximum, granule] = parts as [number, number, number];
-  if (maximum < minimum) throw new BackendProblem('nonsense', `volumes from ${minimum} to ${maximum} bytes`);
+  if (maximum < minimum) throw new BackendProblem('nonsense', `${of} from ${minimum} to ${maximum} bytes`);
   return { minimum, maximum, granule };
 }
 
@@ -243,6 +250,7 @@ function inventoryDisk(d: DriveResource, used: ReadonlyMap<string, InventoryDisk
 
 export function volumeFrom(
   v: VolumeResource,
+  instances: InstancePaths,
   drives?: ReadonlyMap<string, DriveResource>,
   ceilings?: ReadonlyMap<string, Ceiling>,
 ): BackendVolume {
@@ -252,6 +260,7 @@ export function volumeFrom(
     id: v.Id,
     name: v.Name,
     pool: idOf(v.CapacitySources[0]?.ProvidingPools[0]),
+    ...instances.at(v.CapacitySources[0]?.ProvidingPools[0]?.['@odata.id']),
     bytes: v.CapacityBytes,
     consumed: v.Capacity?.Data?.ConsumedBytes ?? v.Capacity?.Data?.AllocatedBytes ?? 0,
     ready: (v.Status?.State ?? 'Enabled') === 'Enabled',

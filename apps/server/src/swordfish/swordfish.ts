@@ -9,6 +9,7 @@ import {
   type MirrorTarget,
   type NewBackendVolume,
   type NewPool,
+  type WantedInstance,
 } from './connector';
 import type { BackendHttp } from './http';
 import {
@@ -25,6 +26,7 @@ import {
 } from './schemas';
 import { SwordfishCluster } from './swordfish-cluster';
 import { DrivePaths, SwordfishView, volumeFrom, type Paths } from './swordfish-view';
+import { InstancePaths, SwordfishInstances } from './swordfish-instances';
 import { SwordfishObjects } from './swordfish-objects';
 import { SwordfishWays } from './swordfish-ways';
 
@@ -40,13 +42,16 @@ export class SwordfishConnector implements BackendConnector {
   private identity?: string;
   private made?: SwordfishCluster;
   private readonly drivePaths = new DrivePaths();
+  private readonly instancePaths = new InstancePaths();
   private readonly serviceClasses = new Set<string>();
 
   private readonly ways: SwordfishWays;
+  private readonly instances: SwordfishInstances;
   readonly objects: SwordfishObjects;
 
   constructor(private readonly http: BackendHttp) {
     this.ways = new SwordfishWays(http);
+    this.instances = new SwordfishInstances(http, this.instancePaths);
     this.objects = new SwordfishObjects(http, this.ways);
   }
 
@@ -63,7 +68,7 @@ export class SwordfishConnector implements BackendConnector {
 
   async fetchView(): Promise<BackendView> {
     const paths = await this.find();
-    this.view ??= new SwordfishView(this.http, paths, this.drivePaths, this.ways);
+    this.view ??= new SwordfishView(this.http, paths, this.drivePaths, this.ways, this.instances, this.instancePaths);
     return { ...(await this.view.fetch()), ...(this.identity !== undefined && { identity: this.identity }) };
   }
 
@@ -110,7 +115,7 @@ export class SwordfishConnector implements BackendConnector {
       );
       const found = Members.find((v) => v.Name === name);
       if (!found) return undefined;
-      const volume = volumeFrom(found);
+      const volume = volumeFrom(found, this.instancePaths);
       if (volume.ready) return volume;
       await pause(wait);
     }
@@ -138,7 +143,8 @@ export class SwordfishConnector implements BackendConnector {
       },
     });
     const direct = volumeSchema.safeParse(data);
-    if (direct.success && (direct.data.Status?.State ?? 'Enabled') === 'Enabled') return volumeFrom(direct.data);
+    if (direct.success && (direct.data.Status?.State ?? 'Enabled') === 'Enabled')
+      return volumeFrom(direct.data, this.instancePaths);
     if (location) await this.finish(location);
     const made = await this.findVolume(asked.name);
     if (!made)
@@ -213,6 +219,14 @@ export class SwordfishConnector implements BackendConnector {
       RAIDType: raidFor(disks.length),
     });
     return disks.length;
+  }
+
+  ensureInstance = (wanted: WantedInstance) => this.instances.ensure(wanted);
+  ensureInstanceGone = (poolPath: string, name: string) => this.instances.ensureGone(poolPath, name);
+
+  async ensureMoved(name: string, instancePath: string): Promise<number> {
+    const { id } = await this.known(name);
+    return this.instances.move(`${(await this.find()).volumes}/${id}`, instancePath);
   }
 
   async ensureMirrored(volumeId: string, onto: MirrorTarget): Promise<void> {

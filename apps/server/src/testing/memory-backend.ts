@@ -11,6 +11,7 @@ import {
   type MirrorTarget,
   type NewBackendVolume,
   type NewPool,
+  type WantedInstance,
 } from '../swordfish/connector';
 import { meet, type Fate } from './fate';
 import { MemoryObjects } from './memory-objects';
@@ -34,6 +35,8 @@ export class MemoryBackend implements BackendConnector {
   private readonly owners = new Map<string, string>();
   private clients: { readonly address: string; readonly mask: string }[] | undefined;
   private readonly full = new Set<string>();
+  /** Size of each instance, by its path. */
+  private readonly instances = new Map<string, number>();
   /** Decides what becomes of each call that changes something. */
   fate: () => Fate = () => 'answered';
   readonly objects = new MemoryObjects(() => this.fate());
@@ -42,6 +45,8 @@ export class MemoryBackend implements BackendConnector {
     this.pools = new Map(seen.pools.map((p) => [p.name, p]));
     for (const { id, owner } of seen.disks) if (owner) this.owners.set(id, owner);
     for (const volume of seen.volumes) this.volumes.set(volume.id, volume);
+    for (const { facts } of seen.pools)
+      for (const { path, bytes } of facts.instances?.sold ?? []) this.instances.set(path, bytes);
     this.clients = seen.ways.clients && [...seen.ways.clients];
   }
 
@@ -75,10 +80,11 @@ export class MemoryBackend implements BackendConnector {
       return disk.use === 'owned' ? { ...disk, use: 'free' as const } : disk;
     });
     const ways = { ...this.seen.ways, ...(this.clients && { clients: this.clients }) };
+    const pools = [...this.pools.values()].map((pool) => ({ ...pool, facts: this.factsOf(pool) }));
     return Promise.resolve(
       structuredClone({
         ...this.seen,
-        pools: [...this.pools.values()],
+        pools,
         volumes: [...this.volumes.values()],
         disks,
         ways,
@@ -86,9 +92,74 @@ export class MemoryBackend implements BackendConnector {
     );
   }
 
+  private factsOf({ name, path, facts }: PoolView): PoolView['facts'] {
+    if (!facts.instances) return facts;
+    const sold = [...this.instances]
+      .filter(([at]) => at.startsWith(`${path}/`))
+      .map(([at, bytes]) => ({ name: lastPart(at), path: at, bytes, used: this.usedIn(name, lastPart(at)) }));
+    return { ...facts, instances: { ...facts.instances, sold } };
+  }
+
+  private usedIn = (pool: string, instance: string): number =>
+    [...this.volumes.values()]
+      .filter((v) => v.pool === pool && v.instance === instance)
+      .reduce((sum, v) => sum + v.bytes, 0);
+
+  /** Pool and instance of a path; the instance has to have room for so much more. */
+  private providing(path: string, more: number): { pool: PoolView; instance?: string } {
+    const size = this.instances.get(path);
+    const pool = size === undefined ? this.pool(lastPart(path)) : this.poolAt(path);
+    if (!pool.facts.instances) return { pool };
+    if (size === undefined) throw refused(`${pool.name} takes no volumes itself`);
+    const instance = lastPart(path);
+    if (this.usedIn(pool.name, instance) + more > size) throw new BackendProblem('full', `${instance} is full`);
+    return { pool, instance };
+  }
+
+  private poolAt(path: string): PoolView {
+    const found = [...this.pools.values()].find((p) => p.path === path || path.startsWith(`${p.path}/`));
+    if (!found) throw new BackendProblem('not-found', `there is no pool ${path}`);
+    return found;
+  }
+
+  ensureInstance({ poolPath, name, bytes }: WantedInstance): Promise<{ path: string; bytes: number }> {
+    return this.changing(() => {
+      const { facts, path: parent } = this.poolAt(poolPath);
+      if (!facts.instances) throw refused('the pool is not sold in instances');
+      const { minimum, step, maximum } = facts.instances;
+      if (bytes < minimum || bytes > maximum || (bytes - minimum) % step !== 0)
+        throw refused(`${bytes} bytes is no size of an instance`);
+      const path = `${parent}/${name}`;
+      const others = [...this.instances].filter(([at]) => at.startsWith(`${parent}/`) && at !== path);
+      const usable = facts.redundancy.kind === 'inner' ? facts.redundancy.usable : Infinity;
+      if (others.reduce((sum, [, size]) => sum + size, bytes) > usable)
+        throw new BackendProblem('full', `${parent} is sold out`);
+      this.instances.set(path, Math.max(bytes, this.instances.get(path) ?? 0));
+      return { path, bytes: this.instances.get(path)! };
+    });
+  }
+
+  ensureInstanceGone(poolPath: string, name: string): Promise<void> {
+    return this.changing(() => {
+      const { name: pool, path } = this.poolAt(poolPath);
+      if (this.usedIn(pool, name) > 0) throw refused(`${name} still holds volumes`);
+      this.instances.delete(`${path}/${name}`);
+    });
+  }
+
+  ensureMoved(name: string, instancePath: string): Promise<number> {
+    return this.changing(() => {
+      const volume = this.named(name);
+      if (volume.instance === lastPart(instancePath)) return 100;
+      const { instance } = this.providing(instancePath, volume.bytes);
+      this.volumes.set(volume.id, { ...volume, ...(instance !== undefined && { instance }) });
+      return 100;
+    });
+  }
+
   createVolume(asked: NewBackendVolume): Promise<BackendVolume> {
     return this.changing(() => {
-      const pool = this.pool(lastPart(asked.poolPath));
+      const { pool, instance } = this.providing(asked.poolPath, asked.bytes);
       if ([...this.volumes.values()].some((v) => v.name === asked.name))
         throw new BackendProblem('exists', `there is a volume ${asked.name}`);
       const { minimum, maximum, granule } = pool.facts;
@@ -101,6 +172,7 @@ export class MemoryBackend implements BackendConnector {
         throw refused('copies must be on different nodes');
       const volume = {
         ...{ id: randomUUID(), name: asked.name, pool: pool.name, bytes: asked.bytes, consumed: 0 },
+        ...(instance !== undefined && { instance }),
         ...{ ready: true, degraded: false, offline: false },
         copies: asked.disks.map(({ id, node }) => ({ disk: id, node, state: 'Synchronized', percent: 100 })),
       };
@@ -132,6 +204,8 @@ export class MemoryBackend implements BackendConnector {
       const { maximum, granule } = this.pool(volume.pool).facts;
       if (bytes > maximum || bytes % granule !== 0) throw refused(`${bytes} bytes is no size of a volume there`);
       if (this.full.has(volume.pool)) throw new BackendProblem('full', `${volume.pool} is full`);
+      if (volume.instance !== undefined)
+        this.providing(`${this.pool(volume.pool).path}/${volume.instance}`, bytes - volume.bytes);
       this.volumes.set(id, { ...volume, bytes });
       return bytes;
     });

@@ -1,5 +1,6 @@
 import { startBackend } from '@moorage/standins/start';
 import { kelpSeed } from '@moorage/standins/backend-seeds';
+import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { CopyChange } from '@moorage/contract/copies';
 import type { TuningRequest } from '@moorage/contract/tuning';
 import { provisioner } from '@moorage/core/classes/manifest';
@@ -47,16 +48,15 @@ const metrics = new Metrics();
 const site = 'quayside';
 
 /** A backend as it is seen over the wire, for the twin to begin as. */
-export async function seenBackend(): Promise<BackendView> {
-  const seed = kelpSeed();
-  const kelp = await startBackend(seed);
-  const access = { name: 'kelp', address: kelp.url, username: seed.user, password: seed.password };
+export async function seenBackend(seed: BackendSeed = kelpSeed()): Promise<BackendView> {
+  const started = await startBackend(seed);
+  const access = { name: seed.id, address: started.url, username: seed.user, password: seed.password };
   const connector = new SwordfishConnector(
     new BackendHttp({ ...access, trust: { kind: 'system' } }, 10_000, new Metrics()),
   );
   const seen = await connector.fetchView();
   await connector.close();
-  await kelp.stop();
+  await started.stop();
   return seen;
 }
 

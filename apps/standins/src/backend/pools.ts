@@ -3,8 +3,9 @@ import { missing, notFound, RedfishError } from './errors';
 import { lastPart } from './links';
 import type { Backend } from './model';
 import { poolFrom, redundancyFrom, type PoolBody } from './new-pool';
+import type { InstanceBody } from './instances';
 import { answerCollection } from './query';
-import type { VolumeChange } from './resources';
+import type { Volume, VolumeChange } from './resources';
 import { ownVolume, type Views } from './views';
 import { collection, link, root } from './service-views';
 
@@ -18,12 +19,20 @@ interface VolumeBody {
   Links?: { Drives?: unknown[]; ClassOfService?: unknown };
 }
 
+/** The pool that provides a volume, and the part of it where it is sold in parts; undefined where the link leads elsewhere. */
+function providedBy(sources: VolumeBody['CapacitySources']): { pool: string; instance?: string } | undefined {
+  const path = (sources?.[0]?.ProvidingPools?.[0] as { '@odata.id'?: unknown } | undefined)?.['@odata.id'];
+  const [, within, instance] = /\/StoragePools\/([^/]+)\/AllocatedPools\/([^/]+)$/.exec(String(path)) ?? [];
+  const pool = within ?? lastPart(sources?.[0]?.ProvidingPools?.[0]);
+  return pool === undefined ? undefined : { pool, ...(instance !== undefined && { instance }) };
+}
+
 /** Of the links of a volume, its class of service alone can be set. */
 const isClassOfService = (links: unknown): links is { ClassOfService: { '@odata.id': string } } =>
   links !== null && typeof links === 'object' && Object.keys(links).join() === 'ClassOfService';
 
-/** What a PATCH may change of a volume: its size, its class of service, and the name people see. */
-function changeOf(body: unknown): VolumeChange {
+/** What a PATCH may change of a volume: its size, its class of service, the name people see, and the part of its pool it lies in. */
+function changeOf(body: unknown, volume: Volume): VolumeChange {
   if (body === null || typeof body !== 'object' || Array.isArray(body))
     throw new RedfishError(400, 'MalformedJSON', 'The request body is not an object of properties.');
   const change: VolumeChange = {};
@@ -31,7 +40,12 @@ function changeOf(body: unknown): VolumeChange {
     if (property === 'CapacityBytes') change.capacity = sizeIn(value);
     else if (property === 'DisplayName' && typeof value === 'string') change.shownAs = value;
     else if (property === 'Links' && isClassOfService(value)) change.serviceClass = lastPart(value.ClassOfService);
-    else if (property in readOnly)
+    else if (property === 'CapacitySources' && volume.instance !== undefined) {
+      const at = providedBy(value as VolumeBody['CapacitySources']);
+      if (at?.pool !== volume.pool)
+        throw new RedfishError(400, 'PropertyValueConflict', 'A volume moves between the parts of its own pool alone.');
+      change.instance = at.instance;
+    } else if (property in readOnly)
       throw new RedfishError(
         400,
         'PropertyNotWritable',
@@ -146,6 +160,7 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
   app.get(`${at.pools}/:pool/AllocatedVolumes/Capabilities`, (req, res) => {
     res.json(view.capabilities(backend.pool(req.params.pool)));
   });
+  soldInParts(app, backend, view);
   app.get(at.fileSystems, (req, res) => {
     const mounted = used.filter((d) => d.use === 'mounted');
     const members = mounted.map((d) => ({
@@ -170,13 +185,13 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
   });
   app.post(at.volumes, (req, res) => {
     const body = req.body as VolumeBody;
-    const pool = lastPart(body.CapacitySources?.[0]?.ProvidingPools?.[0]);
+    const provider = providedBy(body.CapacitySources);
     if (!body.Name) throw missing('Name');
-    if (!pool) throw missing('CapacitySources');
+    if (!provider) throw missing('CapacitySources');
     const { task } = backend.create({
       name: body.Name,
       capacity: sizeIn(body.CapacityBytes),
-      pool,
+      ...provider,
       raidType: body.RAIDType,
       encrypted: body.Encrypted,
       drives: (body.Links?.Drives ?? []).map((d) => lastPart(d) ?? ''),
@@ -195,7 +210,7 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
   });
   app.patch(`${at.volumes}/:volume`, (req, res) => {
     const volume = backend.volume(req.params.volume);
-    backend.change(volume.id, changeOf(req.body));
+    backend.change(volume.id, changeOf(req.body, volume));
     res.json(view.volume(volume, 'links'));
   });
   // what a resource is made of is a resource of its own
@@ -247,6 +262,47 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
   });
   app.delete(`${at.volumes}/:volume`, (req, res) => {
     backend.remove(req.params.volume);
+    res.status(204).end();
+  });
+}
+
+/** The parts of a pool that is sold in parts: pools of their own, within it. */
+function soldInParts(app: Express, backend: Backend, view: Views): void {
+  const path = `${view.at.pools}/:pool/AllocatedPools` as const;
+  const { instances } = backend;
+  app.get(path, (req, res) => {
+    const members = instances
+      .of(backend.pool(req.params.pool).id)
+      .map((i) => ({ path: view.at.instance(i), whole: () => view.instance(i) }));
+    answerCollection(
+      req,
+      res,
+      'StoragePool',
+      'Pools within the pool',
+      members,
+      view.soldAs(backend.pool(req.params.pool)),
+    );
+  });
+  app.post(path, (req, res) => {
+    const made = instances.buy(backend.pool(req.params.pool), req.body as InstanceBody);
+    res.status(201).location(view.at.instance(made)).json(view.instance(made));
+  });
+  app.get(`${path}/Capabilities`, (req, res) => {
+    res.json(view.instanceCapabilities(backend.pool(req.params.pool)));
+  });
+  app.get(`${path}/:id`, (req, res) => {
+    res.json(view.instance(instances.get(req.params.pool, req.params.id)));
+  });
+  app.get(`${path}/:id/CapacitySources/1`, (req, res) => {
+    const [source] = view.instance(instances.get(req.params.pool, req.params.id)).CapacitySources;
+    res.json({ '@odata.type': '#Capacity.v1_3_0.CapacitySource', ...source });
+  });
+  app.patch(`${path}/:id`, (req, res) => {
+    const pool = backend.pool(req.params.pool);
+    res.json(view.instance(instances.enlarge(pool, req.params.id, req.body as InstanceBody)));
+  });
+  app.delete(`${path}/:id`, (req, res) => {
+    instances.giveBack(backend.pool(req.params.pool).id, req.params.id);
     res.status(204).end();
   });
 }

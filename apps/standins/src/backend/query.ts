@@ -78,6 +78,7 @@ export function answerCollection(
   type: string,
   name: string,
   members: readonly Member[],
+  more: object = {},
 ): void {
   const { $filter } = request.query;
   const expand = request.query.$expand;
@@ -96,13 +97,14 @@ export function answerCollection(
     shown.map((m) => (expand === undefined ? link(m.path) : m.whole())),
   );
   const end = skip + shown.length;
-  const more = new URLSearchParams(
+  const further = new URLSearchParams(
     Object.entries({ ...request.query, $skip: String(end) }).map(([k, v]) => [k, String(v)] as [string, string]),
   );
   response.json({
     ...answer,
+    ...more,
     // of all that match, whatever part of them is shown
     'Members@odata.count': found.length,
-    ...(end < found.length && { 'Members@odata.nextLink': `${path}?${decodeURIComponent(more.toString())}` }),
+    ...(end < found.length && { 'Members@odata.nextLink': `${path}?${decodeURIComponent(further.toString())}` }),
   });
 }

@@ -5,6 +5,9 @@ export interface Volume {
   readonly id: string;
   readonly name: string;
   readonly pool: string;
+  /** The part of the pool that it is carved out of, and the one that it is on its way to. */
+  instance?: string;
+  onTheWay?: string;
   capacity: number;
   /** The name that people see, when it was set. */
   shownAs?: string;
@@ -24,6 +27,8 @@ export interface VolumeChange {
   capacity?: number;
   shownAs?: string;
   serviceClass?: string;
+  /** The part of its pool that it is to lie in. */
+  instance?: string;
 }
 
 export interface Mirror {
@@ -54,6 +59,7 @@ export interface NewVolume {
   readonly name: string;
   readonly capacity: number;
   readonly pool: string;
+  readonly instance?: string;
   readonly raidType?: string;
   readonly encrypted?: boolean;
   readonly drives: readonly string[];

@@ -19,6 +19,12 @@ export interface DriveSeed {
   readonly nameless?: boolean;
 }
 
+/** A part of a pool that is sold as one. */
+export interface InstanceSeed {
+  readonly id: string;
+  readonly capacity: number;
+}
+
 export interface PoolSeed {
   readonly id: string;
   /** `array`: the box keeps its copies inside. `copies`: each volume names the drives of its copies. `shards`: k+m. */
@@ -43,6 +49,13 @@ export interface PoolSeed {
   readonly minimum: number;
   readonly maximum: number;
   readonly granule: number;
+  /** Sold in parts that volumes are carved out of: at least so large, in steps, none larger; and what is sold from the start. */
+  readonly sold?: {
+    readonly minimum: number;
+    readonly step: number;
+    readonly maximum: number;
+    readonly from?: readonly InstanceSeed[];
+  };
   /** Not for volumes: it holds what the cluster must know of itself. */
   readonly internal?: boolean;
 }

@@ -1,4 +1,5 @@
 import { loadReport } from './load';
+import type { Instance } from './instances';
 import type { Backend } from './model';
 import type { BoxEvent, Task } from './resources';
 import type { ClientRange, DriveSeed, PathSeed, PoolSeed } from './seed';
@@ -15,6 +16,7 @@ export function paths(id: string) {
     service,
     pools: `${storage}/StoragePools`,
     pool: (p: string) => `${storage}/StoragePools/${p}`,
+    instance: (i: Pick<Instance, 'pool' | 'id'>) => `${storage}/StoragePools/${i.pool}/AllocatedPools/${i.id}`,
     volumes: `${storage}/Volumes`,
     volume: (v: string) => `${storage}/Volumes/${v}`,
     fileSystems: `${storage}/FileSystems`,

@@ -1,5 +1,6 @@
 import { collection, enabled, link, ServiceViews } from './service-views';
 import type { Copy } from './copies';
+import type { Instance } from './instances';
 import type { Backend } from './model';
 import type { ServiceClass, Volume } from './resources';
 import type { DriveSeed, PoolSeed } from './seed';
@@ -32,6 +33,7 @@ export class Views extends ServiceViews {
   }
 
   volume(volume: Volume, expand: 'replicas' | 'links') {
+    const arrived = this.backend.arrived(volume.id);
     const degraded = volume.copies.some((c) => c.state !== 'Synchronized' && c.from === undefined);
     return {
       ...link(this.at.volume(volume.id)),
@@ -48,13 +50,20 @@ export class Views extends ServiceViews {
       VolumeUsage: 'Data',
       ProvisioningPolicy: 'Thin',
       Encrypted: volume.encrypted,
+      ...(arrived !== undefined && { Operations: [{ OperationName: 'Move', PercentageComplete: arrived }] }),
       Status: { State: volume.state, Health: degraded ? 'Warning' : 'OK' },
       CapacitySources: [
         {
           ...link(`${this.at.volume(volume.id)}/CapacitySources/1`),
           Id: '1',
           Name: 'Source',
-          ProvidingPools: [link(this.at.pool(volume.pool))],
+          ProvidingPools: [
+            link(
+              volume.instance === undefined
+                ? this.at.pool(volume.pool)
+                : this.at.instance({ pool: volume.pool, id: volume.instance }),
+            ),
+          ],
         },
       ],
       ReplicaTargets: [
@@ -149,10 +158,81 @@ export class Views extends ServiceViews {
         },
       ],
       AllocatedVolumes: link(`${path}/AllocatedVolumes`),
+      ...(pool.sold && { AllocatedPools: link(`${path}/AllocatedPools`) }),
       Links: { DefaultClassOfService: link(this.at.serviceClass(pool.id)) },
       Actions: {
         '#StoragePool.AddDrives': { target: `${path}/Actions/StoragePool.AddDrives` },
         '#StoragePool.RemoveDrives': { target: `${path}/Actions/StoragePool.RemoveDrives` },
+      },
+    };
+  }
+
+  /** A part of a pool that volumes are carved out of. */
+  instance(instance: Instance) {
+    const pool = this.backend.pool(instance.pool);
+    const { encrypts, raidTypes } = pool;
+    const inside = this.backend.instances.inside(instance);
+    const path = this.at.instance(instance);
+    const sum = (of: (v: Volume) => number) => inside.reduce((all, v) => all + of(v), 0);
+    return {
+      ...link(path),
+      '@odata.type': '#StoragePool.v1_9_0.StoragePool',
+      Id: instance.id,
+      Name: instance.id,
+      PoolType: ['File'],
+      Capacity: {
+        Data: {
+          AllocatedBytes: instance.capacity,
+          ProvisionedBytes: sum((v) => v.capacity),
+          ConsumedBytes: sum((v) => v.consumed),
+        },
+      },
+      SupportedRAIDTypes: raidTypes,
+      SupportedProvisioningPolicies: ['Thin'],
+      Encrypted: encrypts,
+      Status: enabled,
+      CapacitySources: [
+        {
+          ...link(`${path}/CapacitySources/1`),
+          Id: '1',
+          Name: 'Source',
+          ProvidingPools: [link(this.at.pool(pool.id))],
+        },
+      ],
+      Links: { DefaultClassOfService: link(this.at.serviceClass(pool.id)) },
+    };
+  }
+
+  /** Where it says how large the parts of a pool are. */
+  soldAs(pool: PoolSeed) {
+    const path = `${this.at.pool(pool.id)}/AllocatedPools`;
+    return {
+      '@Redfish.CollectionCapabilities': {
+        '@odata.type': '#CollectionCapabilities.v1_4_0.CollectionCapabilities',
+        Capabilities: [
+          {
+            CapabilitiesObject: link(`${path}/Capabilities`),
+            UseCase: 'StoragePoolCreation',
+            Links: { TargetCollection: link(path) },
+          },
+        ],
+      },
+    };
+  }
+
+  instanceCapabilities(pool: PoolSeed) {
+    const { minimum, maximum, step } = pool.sold!;
+    return {
+      ...link(`${this.at.pool(pool.id)}/AllocatedPools/Capabilities`),
+      '@odata.type': '#StoragePool.v1_9_0.StoragePool',
+      Id: 'Capabilities',
+      Name: `Capabilities of pools within ${pool.id}`,
+      'Name@Redfish.RequiredOnCreate': true,
+      Capacity: {
+        Data: {
+          'ProvisionedBytes@Redfish.RequiredOnCreate': true,
+          'ProvisionedBytes@Redfish.AllowableNumbers': [`${minimum}:${maximum}:${step}`],
+        },
       },
     };
   }

@@ -1,6 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
 import { Buckets } from '../objects/buckets';
+import { Instances, type Instance } from './instances';
 import { bestDrive, type Copy, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
@@ -19,6 +20,7 @@ export class Volumes extends Drives {
   readonly pools = new Map<string, PoolSeed>();
   readonly events: BoxEvent[] = [];
   readonly buckets: Buckets;
+  readonly instances: Instances;
   private readonly fullPools = new Set<string>();
   private readonly lockedPools = new Set<string>();
   private readonly lostPools = new Set<string>();
@@ -30,12 +32,14 @@ export class Volumes extends Drives {
   constructor(seed: BackendSeed, journal: Journal) {
     super(seed, journal);
     this.buckets = new Buckets(journal);
+    this.instances = new Instances(seed.pools, journal, this.volumes);
     for (const pool of seed.pools) this.pools.set(pool.id, pool);
   }
 
   /** As the journal tells. */
   protected recallVolume(kind: string, id: string, value: unknown): void {
-    if (kind === 'volume') this.volumes.set(id, { ...(value as Volume), state: 'Enabled' });
+    if (kind === 'volume') this.volumes.set(id, { ...(value as Volume), state: 'Enabled', onTheWay: undefined });
+    if (kind === 'instance') this.instances.recall(id, value as Instance | null);
     if (kind === 'class') this.serviceClasses.set(id, value as ServiceClass);
     if (kind === 'pool') this.pools.set(id, value as PoolSeed);
   }
@@ -139,6 +143,7 @@ export class Volumes extends Drives {
       id,
       name: asked.name,
       pool: pool.id,
+      ...(asked.instance !== undefined && { instance: asked.instance }),
       capacity: asked.capacity,
       consumed: 0,
       raidType: asked.raidType ?? pool.raidTypes[0]!,
@@ -178,7 +183,7 @@ export class Volumes extends Drives {
     });
   }
 
-  /** Grows a volume, or changes its class of service or the name that people see. */
+  /** Grows a volume, or changes its class of service, the name that people see, or the part of its pool that it lies in. */
   change(id: string, change: VolumeChange): void {
     const volume = this.volume(id);
     const { serviceClass } = change;
@@ -193,12 +198,43 @@ export class Volumes extends Drives {
         `The value '${capacity}' for the property CapacityBytes is below what the volume has; volumes do not shrink.`,
       );
     if (capacity !== volume.capacity) this.assertSize(capacity, pool);
+    if (capacity > volume.capacity) this.instances.assertRoom(pool, volume.instance, capacity - volume.capacity);
+    const { instance = volume.onTheWay ?? volume.instance } = change;
+    if (instance !== volume.instance && instance !== volume.onTheWay)
+      this.instances.assertRoom(pool, instance, capacity);
     if (capacity > volume.capacity && this.roomIn(pool) <= 0)
       throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: pool '${pool.id}' is full.`);
     volume.capacity = capacity;
     if (change.shownAs !== undefined) volume.shownAs = change.shownAs;
     if (serviceClass !== undefined) volume.serviceClass = serviceClass;
     this.save(volume);
+    if (instance === volume.instance) this.moving.delete(id);
+    else if (instance !== this.moving.get(id)?.to) this.moveWithin(volume, instance!);
+    volume.onTheWay = this.moving.get(id)?.to;
+  }
+
+  /** Volumes on their way to another part of their pool: where to, since when and for how long. A restart leaves them where they were. */
+  private readonly moving = new Map<string, { readonly to: string; readonly since: number; readonly ms: number }>();
+
+  /** Moves a volume at the rate at which the box moves data; it lies where it lay until it has arrived. */
+  private moveWithin(volume: Volume, to: string): void {
+    const ms = Math.max(this.seed.createMs, (1000 * volume.consumed) / this.seed.resyncRate);
+    const move = { to, since: Date.now(), ms };
+    this.moving.set(volume.id, move);
+    this.later(ms, () => {
+      // called back, or sent elsewhere
+      if (this.moving.get(volume.id) !== move || !this.volumes.has(volume.id)) return;
+      this.moving.delete(volume.id);
+      volume.instance = to;
+      volume.onTheWay = undefined;
+      this.save(volume);
+    });
+  }
+
+  /** How far a volume that is on its way has come, percent. */
+  arrived(id: string): number | undefined {
+    const move = this.moving.get(id);
+    return move && Math.min(99, Math.floor((100 * (Date.now() - move.since)) / move.ms));
   }
 
   /** Lets a volume have its copies on these drives: those it has there stay, new ones are brought up to date, others go. */
@@ -257,6 +293,7 @@ export class Volumes extends Drives {
       throw new RedfishError(409, 'ResourceCannotBeUsed', `Pool '${pool.id}' does not take volumes now.`);
     if (this.roomIn(pool) <= 0)
       throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: pool '${pool.id}' is full.`);
+    this.instances.assertRoom(pool, asked.instance, asked.capacity);
     this.assertDrives(asked.drives, asked.drives, pool);
   }
 

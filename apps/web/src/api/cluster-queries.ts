@@ -19,6 +19,13 @@ export const fetchInventoryAhead = (id: string): void => void queryClient.prefet
 export const useDisks = (inventory: Inventory | undefined) =>
   useMemo(() => (inventory ? disksOf(inventory) : []), [inventory]);
 
+export const useCarving = (pool: string) =>
+  useQuery({
+    queryKey: keys.instances(pool),
+    queryFn: () => ask('getCarving', { params: { pool } }),
+    // data that moves tells of itself only when asked
+    refetchInterval: ({ state }) => (state.data?.instances.some((i) => i.leaving) ? 2000 : false),
+  });
 export const useReshapes = (id: string) =>
   useQuery({
     queryKey: keys.reshapes(id),

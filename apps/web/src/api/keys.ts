@@ -16,6 +16,7 @@ export const keys = {
   },
   load: (backend: string) => ['load', backend] as const,
   readiness: () => ['readiness'] as const,
+  instances: (pool: string) => ['instances', pool] as const,
   reshapes: (backend: string) => ['reshapes', backend] as const,
   classes: {
     all: () => ['classes'] as const,

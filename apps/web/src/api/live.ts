@@ -19,7 +19,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'growth',
     'round',
   ],
-  pools: ['backends', 'placement', 'growth', 'round'],
+  pools: ['backends', 'placement', 'growth', 'round', 'instances'],
   classes: ['classes', 'placement', 'grants', 'growth', 'round'],
   moorings: ['placement', 'classes', 'plans'],
   claims: [

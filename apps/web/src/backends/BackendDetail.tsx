@@ -7,12 +7,14 @@ import { useBackends } from '../api/queries';
 import { Changes } from '../clusters/Changes';
 import { ClusterPlan } from '../clusters/ClusterPlan';
 import { useInAddress } from '../frame/address';
+import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
 import { When } from '../parts/When';
 import { BackendSettings } from './BackendSettings';
 import { BackendState } from './BackendState';
 import { Events } from './Events';
+import { Instances } from './Instances';
 import { PoolsOf } from './PoolsOf';
 import { VolumesOn } from './VolumesOn';
 import { Column } from '../parts/layout';
@@ -22,6 +24,7 @@ const LoadCharts = lazy(() => import('./LoadCharts').then((m) => ({ default: m.L
 const views = [
   ['pools', 'Pools'],
   ['volumes', 'Volumes'],
+  ['instances', 'Instances'],
   ['load', 'A day of load'],
   ['changes', 'Changes'],
   ['events', 'Events'],
@@ -30,6 +33,9 @@ const views = [
 
 function Whole({ backend }: { backend: BackendRow }) {
   const [see, setSee] = useInAddress('see', 'pools');
+  const may = useMay('administrator', 'operator', 'storage-engineer');
+  const isCarved = may && backend.pools.some((p) => p.facts.instances);
+  const shown = views.filter(([key]) => key !== 'instances' || isCarved);
   const running = useReshapes(backend.id).data?.filter((r) => r.endedAt === null).length ?? 0;
   return (
     <Column gap={1.5}>
@@ -41,7 +47,7 @@ function Whole({ backend }: { backend: BackendRow }) {
           aria-label="What is shown of it"
           onChange={(_e, v: string | null) => v && setSee(v)}
         >
-          {views.map(([key, words]) => (
+          {shown.map(([key, words]) => (
             <ToggleButton key={key} value={key}>
               {key === 'changes' && running > 0 ? `${words} (${running} under way)` : words}
             </ToggleButton>
@@ -50,6 +56,7 @@ function Whole({ backend }: { backend: BackendRow }) {
         <Box sx={{ pt: 0.5 }}>
           {see === 'pools' && <PoolsOf backend={backend} />}
           {see === 'volumes' && <VolumesOn backend={backend.id} />}
+          {see === 'instances' && <Instances backend={backend} />}
           {see === 'load' && (
             <Suspense fallback={<LinearProgress aria-label="Loading" />}>
               <LoadCharts backend={backend.id} />

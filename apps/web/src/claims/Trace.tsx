@@ -5,6 +5,7 @@ import { ruleNames } from '@moorage/core/placement/rule';
 import { Mark } from '../marks/Mark';
 import { When } from '../parts/When';
 import { factText, failureSentence, ruleTitles } from '../moorings/check-words';
+import { carvedText } from './words';
 import { FaintCell } from '../parts/layout';
 
 type Decided = DecisionRow['trace'];
@@ -76,6 +77,16 @@ export function Trace({ decision }: { decision: DecisionRow }) {
               })}
             </TableRow>
           ))}
+          {candidates.some((c) => c.carved) && (
+            <TableRow sx={{ '& td, & th': { py: 0.3 } }}>
+              <FaintCell component="th" scope="row">
+                Instance
+              </FaintCell>
+              {candidates.map((c) => (
+                <TableCell key={c.pool}>{c.carved ? carvedText(c.carved) : '–'}</TableCell>
+              ))}
+            </TableRow>
+          )}
           <TableRow sx={{ '& td, & th': { py: 0.3 } }}>
             <FaintCell component="th" scope="row">
               Score

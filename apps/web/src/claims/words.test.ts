@@ -4,7 +4,7 @@ import { claimMarks, claimStates, type ClaimRow } from '@moorage/contract/claims
 import { changeCost, changeSentence, changesSentence } from './change-words';
 import { factText, failureSentence, failureShort, ruleTitles, type CheckData } from '../moorings/check-words';
 import { aReason } from '../testing/rows';
-import { claimSentence, landingSentence, stateWords } from './words';
+import { claimSentence, carvedText, landingSentence, stateWords } from './words';
 
 const check = (rule: string, need: CheckData['need'], have: CheckData['have'], unit: CheckData['unit']): CheckData => ({
   rule,
@@ -184,4 +184,17 @@ test('where a claim would land is said with what would be next and what it would
   expect(landingSentence({ ...decision, runnerUp: undefined }, 80 * GiB, true, null, 'EUR')).toBe(
     'Once its first pod is scheduled, it would land on kelp-nvme, provisioned as 80 GiB. No other pool would take it.',
   );
+});
+
+test.each([
+  [{ size: 1024 * GiB, left: 900 * GiB, added: 1024 * GiB }, 'a new instance of 1 TiB is bought for it'],
+  [{ instance: 'i1', size: 1024 * GiB, left: 100 * GiB, added: 0 }, 'carved out of i1; 100 GiB are left there'],
+  [
+    { instance: 'i1', size: 1280 * GiB, left: 0, added: 256 * GiB },
+    'carved out of i1, which is made 256 GiB larger for it; that is full then',
+  ],
+])('%o: %s', (carved, text) => {
+  expect(carvedText(carved)).toBe(text);
+  const decision = { winner: 'gneiss-shared', provisioned: (80 * GiB) as never, carved };
+  expect(landingSentence(decision, 80 * GiB, false, null, 'EUR')).toMatch(`provisioned as 80 GiB: ${text}. No other`);
 });

@@ -1,4 +1,5 @@
 import { claimMarks, type ClaimRow, type ClaimState } from '@moorage/contract/claims';
+import type { Carved } from '@moorage/core/shares/instances';
 import type { Decision } from '@moorage/core/placement/decide';
 import { GiB } from '@moorage/core/sizes/bytes';
 import { sizeText } from '@moorage/core/sizes/display';
@@ -93,9 +94,16 @@ export function claimSentence(claim: ClaimRow): string {
 
 export const priceWords = (price: number, currency: string): string => `About ${price.toFixed(2)} ${currency} a month.`;
 
+/** Where on a pool that is sold in instances a share lies, and what is bought for it. */
+export function carvedText({ instance, size, left, added }: Carved): string {
+  if (instance === undefined) return `a new instance of ${sizeText(size)} is bought for it`;
+  const more = added > 0 ? `, which is made ${sizeText(added)} larger for it` : '';
+  return `carved out of ${instance}${more}; ${left > 0 ? `${sizeText(left)} are left there` : 'that is full then'}`;
+}
+
 /** Where a claim would land, what it would get, what would be next, and what it would cost; a price for 100 GiB with every copy, a month. */
 export function landingSentence(
-  { winner, runnerUp, ...decision }: Pick<Decision, 'winner' | 'runnerUp' | 'provisioned'>,
+  { winner, runnerUp, carved, ...decision }: Pick<Decision, 'winner' | 'runnerUp' | 'provisioned' | 'carved'>,
   asked: number,
   waits: boolean,
   per100GiB: number | null,
@@ -105,5 +113,5 @@ export function landingSentence(
   const more = provisioned > asked ? ` (asked ${sizeText(asked)}; the pool gives whole GiB)` : '';
   const next = runnerUp ? ` ${runnerUp} would be next.` : ' No other pool would take it.';
   const cost = per100GiB === null ? '' : ` ${priceWords((per100GiB * provisioned) / (100 * GiB), currency)}`;
-  return `${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${winner}, provisioned as ${sizeText(provisioned)}${more}.${next}${cost}`;
+  return `${waits ? 'Once its first pod is scheduled, it' : 'It'} would land on ${winner}, provisioned as ${sizeText(provisioned)}${more}${carved ? `: ${carvedText(carved)}` : ''}.${next}${cost}`;
 }

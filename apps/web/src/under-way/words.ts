@@ -64,6 +64,7 @@ export function pathOf({ kind, about }: OperationRow): string | undefined {
     case 'tune':
     case 'copies':
     case 'salvage':
+    case 'shift':
       return `/claims/${about}`;
     case 'reshape':
       return `/backends/${about.split('/')[0]}`;

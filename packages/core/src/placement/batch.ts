@@ -136,8 +136,8 @@ export function fitBatch(
     const goesOn = told(before);
     improve(harbour, first, { random, rounds, goesOn, ...(prices && { prices }) });
     const plan = planOf(harbour, claims);
-    // where pools keep our copies, how far one goes for a class and where copies fit depends on who came before
-    return list.some((p) => p.redundancy.kind === 'spread') ? fitOneByOne(pools, claims, plan) : plan;
+    // where pools keep our copies, or are sold in instances, how far one goes and what fits depends on who came before
+    return list.some((p) => p.redundancy.kind === 'spread' || p.instances) ? fitOneByOne(pools, claims, plan) : plan;
   };
   const inTurn = new Harbour(list, kinds);
   const planned = laid(inTurn, takeTurns(inTurn, items, told(0)), items.length);

@@ -4,6 +4,7 @@ import { promisableShare } from '../performance/term';
 import type { Bytes } from '../sizes/bytes';
 import { capRoom } from './offer';
 import type { Mooring, PlacementInput } from './request';
+import { carveOne, sharesThatFit, type Carved } from '../shares/instances';
 import { placesOnDisks } from '../replicas/on-pool';
 import {
   checkPool,
@@ -39,6 +40,8 @@ export interface Candidate {
   readonly checks: readonly Check[];
   /** Present when every check passed. */
   readonly score?: Score;
+  /** Where the volume would be carved out, of a pool that is sold in instances. */
+  readonly carved?: Carved;
 }
 
 /** A decision and its trace, as data. */
@@ -53,6 +56,8 @@ export interface Decision {
   /** MB/s reserved, and the bytes per second they cost the pool. */
   readonly throughputFloor?: number;
   readonly backendThroughput?: number;
+  /** Where on the winner the volume is carved out, when that is sold in instances. */
+  readonly carved?: Carved;
   /** Raw bytes per provisioned byte that the winner counts. */
   readonly footprintFactor?: number;
   /** The copy on another backend, when the class keeps one. */
@@ -99,12 +104,12 @@ const leftOf = (whole: number, promised: number, taking: number): number =>
   whole > 0 && Number.isFinite(whole) ? Math.max(0, whole - promised - taking) / whole : 1;
 
 function scoreOf(context: RuleContext, mooring: Mooring, largest: number): Score {
-  const { input, offer, pool, provisioned, backendIops, backendThroughput } = context;
+  const { input, offer, pool, added, backendIops, backendThroughput } = context;
   const { thin } = offer;
   const ceiling = subscriptionCeiling(thin);
   const bytesLeft = Math.min(
-    ceiling > 0 ? (ceiling - thin.subscribed - provisioned) / ceiling : 0,
-    pool.allotment ? (pool.allotment - pool.taken - provisioned * offer.footprintFactor) / pool.allotment : 1,
+    ceiling > 0 ? (ceiling - thin.subscribed - added) / ceiling : 0,
+    pool.allotment ? (pool.allotment - pool.taken - added * offer.footprintFactor) / pool.allotment : 1,
   );
   const iopsLeft = leftOf(promisableShare * pool.iops, pool.promisedIops, backendIops);
   const throughputLeft = leftOf(promisableShare * pool.throughput, pool.promisedThroughput, backendThroughput);
@@ -114,7 +119,7 @@ function scoreOf(context: RuleContext, mooring: Mooring, largest: number): Score
     spreadScore({
       left: offer.subscriptionRoom,
       whole: ceiling,
-      provisioned,
+      provisioned: added,
       largest,
       ratesLeft: Math.min(iopsLeft, throughputLeft),
       headroom,
@@ -178,6 +183,11 @@ export function rankPools(input: PlacementInput): { readonly winner?: string; re
   return { winner: first?.context.pool.id, runnerUp: second?.context.pool.id };
 }
 
+function carvedIn({ pool, provisioned }: RuleContext): { readonly carved?: Carved } {
+  const carved = pool.instances && carveOne(pool.instances, provisioned);
+  return carved ? { carved } : {};
+}
+
 function furtherCopies(context: RuleContext): Pick<Decision, 'second' | 'offsite'> {
   const { secondCopy, offsite } = context.storageClass;
   const taken = (at: RuleContext | undefined): FurtherCopy | undefined =>
@@ -206,6 +216,7 @@ export function decide(input: PlacementInput): Decision {
     order: mooring.order,
     checks: checkPool(context),
     ...(score && { score }),
+    ...(score && carvedIn(context)),
   }));
   const [first, second] = ranked;
   if (!first) return { candidates };
@@ -220,6 +231,7 @@ export function decide(input: PlacementInput): Decision {
     throughputFloor,
     backendThroughput,
     footprintFactor: offer.footprintFactor,
+    ...carvedIn(first.context),
     ...furtherCopies(first.context),
   };
 }
@@ -249,9 +261,15 @@ export function roomFor(context: RuleContext): Room {
       stoppedBy = rule;
     }
   };
-  bound('subscription', offer.subscriptionRoom, provisioned);
-  bound('allotment', offer.allotmentRoom, provisioned);
-  bound('backend-cap', offer.capRoom, provisioned);
+  const rooms = [
+    ['subscription', offer.subscriptionRoom],
+    ['allotment', offer.allotmentRoom],
+    ['backend-cap', offer.capRoom],
+  ] as const;
+  if (pool.instances) {
+    const [rule, room] = rooms.reduce((least, next) => (next[1] < least[1] ? next : least));
+    bound(rule, sharesThatFit(pool.instances, provisioned, room, mostCounted), 1);
+  } else for (const [rule, room] of rooms) bound(rule, room, provisioned);
   bound('iops', offer.iopsLeft, backendIops);
   bound('throughput', offer.throughputLeft, backendThroughput);
   const places = placesOnDisks(pool, context.storageClass, provisioned);

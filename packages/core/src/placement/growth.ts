@@ -3,6 +3,8 @@ import { offsiteClass, singleOf } from '../classes/elsewhere';
 import type { StorageClass } from '../classes/storage-class';
 import type { Pool } from '../pools/pool-state';
 import { promisableDisks } from '../replicas/on-pool';
+import { largestSold, soldAs } from '../shares/carve';
+import type { HeldInstance } from '../shares/instances';
 import { bytes, type Bytes } from '../sizes/bytes';
 import { apply, type Change } from './change';
 import { decide } from './decide';
@@ -21,6 +23,8 @@ export interface Held {
   readonly backendThroughput: number;
   /** Disks of its copies; empty where the backend places data itself. */
   readonly disks: readonly string[];
+  /** The instance that it is carved out of; where it is on its way to another, that one. */
+  readonly instance?: string;
   /** A copy written at the same time on another backend, or later at another site. */
   readonly further?: 'synchronous' | 'asynchronous';
 }
@@ -62,6 +66,8 @@ export interface PoolGrowth {
   readonly backendThroughput: number;
   readonly iopsFloor: number;
   readonly throughputFloor: number;
+  /** What its instance is sold as afterwards, and the bytes that are bought for that. */
+  readonly instance?: { readonly id: string; readonly size: number; readonly added: number };
   readonly checks: readonly Check[];
 }
 
@@ -90,6 +96,22 @@ function roomOnDisks(pool: Pool, disks: readonly string[]): number {
   return rooms.length < disks.length ? 0 : Math.min(...rooms);
 }
 
+/** The instance that a part of a volume is carved out of; undefined where it is not carved. */
+const instanceOf = (held: Held, pool: Pool): HeldInstance | undefined =>
+  pool.instances?.held.find((i) => i.id === held.instance);
+
+/** What an instance is sold as with so much more in it. */
+const soldWith = ({ size, used }: HeldInstance, more: number, pool: Pool): number =>
+  Math.max(size, soldAs(used + more, pool.instances!.sizes));
+
+/** The size that a volume can have at most where it lies. */
+function largestThere(held: Held, pool: Pool): number {
+  const instance = instanceOf(held, pool);
+  if (!instance) return pool.maximum;
+  const whole = Math.max(instance.size, largestSold(pool.instances!.sizes));
+  return Math.min(pool.maximum, held.provisioned + Math.max(0, whole - instance.used));
+}
+
 /** The rules' view of one part of the volume, with what is added in the place of the whole. */
 export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: RuleContext; added: RuleContext } {
   const storageClass = classFor(input, held);
@@ -97,10 +119,13 @@ export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: 
   const whole = ruleContext(own, pool, undefined, storageClass);
   const more = (after: number, before: number) => Math.max(0, after - before);
   const offer = { ...whole.offer, diskRoom: roomOnDisks(pool, held.disks) };
+  const provisioned = bytes(more(whole.provisioned, held.provisioned));
+  const instance = instanceOf(held, pool);
   const added: RuleContext = {
     ...whole,
     offer,
-    provisioned: bytes(more(whole.provisioned, held.provisioned)),
+    provisioned,
+    added: instance ? soldWith(instance, provisioned, pool) - instance.size : provisioned,
     backendIops: more(whole.backendIops, held.backendIops),
     backendThroughput: more(whole.backendThroughput, held.backendThroughput),
   };
@@ -109,7 +134,13 @@ export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: 
 
 function growOn(input: GrowthInput, held: Held, pool: Pool): PoolGrowth {
   const { whole, added } = contextOf(input, held, pool);
-  const limit = checkPool(whole).find((c) => c.rule === 'size-limit')!;
+  const most = largestThere(held, pool);
+  const limit: Check = {
+    ...{ rule: 'size-limit', passed: whole.provisioned <= most, need: whole.provisioned, have: most },
+    unit: 'bytes',
+  };
+  const instance = instanceOf(held, pool);
+  const size = instance && soldWith(instance, added.provisioned, pool);
   const checks = checkPool(added).map((c) => (c.rule === 'size-limit' ? limit : c));
   const { footprintFactor } = whole.offer;
   const to = bytes(held.provisioned + added.provisioned);
@@ -125,6 +156,7 @@ function growOn(input: GrowthInput, held: Held, pool: Pool): PoolGrowth {
     backendThroughput: held.backendThroughput + added.backendThroughput,
     iopsFloor: whole.floor,
     throughputFloor: whole.throughputFloor,
+    ...(instance && { instance: { id: instance.id, size: size!, added: size! - instance.size } }),
     checks: checks.filter((c) => (growthRules as readonly RuleName[]).includes(c.rule)),
   };
 }
@@ -149,12 +181,23 @@ export function grow(input: GrowthInput): Growth {
 /** A pool once a part of a volume has grown on it, or on another of its backend, which counts against the cap over both. */
 function withGrowth(pool: Pool, held: Held, grown: PoolGrowth): Pool {
   const own = held.pool === pool.id;
-  const raw = own ? grown.addedRaw : 0;
+  const bought = grown.instance?.added ?? grown.addedRaw;
+  const raw = own ? bought : 0;
   const on = new Set(held.disks);
-  const { redundancy } = pool;
+  const { redundancy, instances } = pool;
   return {
     ...pool,
-    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + grown.addedRaw } }),
+    ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + bought } }),
+    ...(own &&
+      grown.instance &&
+      instances && {
+        instances: {
+          ...instances,
+          held: instances.held.map((i) =>
+            i.id === grown.instance?.id ? { ...i, size: grown.instance.size, used: i.used + grown.to - grown.from } : i,
+          ),
+        },
+      }),
     ...(own && {
       subscribedRaw: pool.subscribedRaw + raw,
       taken: pool.taken + raw,
@@ -209,7 +252,7 @@ export function mostItGrows(input: GrowthInput): Bytes {
     return growth.kind === 'reckoned' && growth.fits;
   };
   // every rule asks for more the more is added
-  let [low, high] = [0, Math.max(0, Math.floor((pool.maximum - provisioned) / pool.granule))];
+  let [low, high] = [0, Math.max(0, Math.floor((largestThere(input.held[0], pool) - provisioned) / pool.granule))];
   while (low < high) {
     const middle = Math.ceil((low + high) / 2);
     if (fits(middle)) low = middle;

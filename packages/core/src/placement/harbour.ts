@@ -2,6 +2,7 @@ import type { Pool } from '../pools/pool-state';
 import { iopsLimit, throughputLimit } from '../pools/pool';
 import { placeOnPool, promisableDisks, withCopies } from '../replicas/on-pool';
 import type { PlacedCopy } from '../replicas/place';
+import { slackIn } from '../shares/instances';
 import type { Berth, Kind, QuotaUse } from './berth';
 import { spreadScore } from './decide';
 import { costOf, type Prices, type Rooms } from './prices';
@@ -45,8 +46,10 @@ export class Harbour {
     this.pools = [...pools];
     this.rooms = pools.map(roomsOf);
     this.names = pools.map((p) => p.id);
-    this.raw = pools.map((p) => p.subscribedRaw);
-    this.taken = pools.map((p) => p.taken);
+    // what is bought and not carved yet is room; whether whole instances come out of it is seen when the plan is tried
+    const slack = (p: Pool) => (p.instances ? slackIn(p.instances) : 0);
+    this.raw = pools.map((p) => p.subscribedRaw - slack(p));
+    this.taken = pools.map((p) => p.taken - slack(p));
     this.iops = pools.map((p) => p.promisedIops);
     this.throughput = pools.map((p) => p.promisedThroughput);
     this.largest = pools.map((p) => p.largest);

@@ -46,8 +46,9 @@ export interface Offer {
   /** Provisioned bytes left under our allotment and the cap over the backend. */
   readonly allotmentRoom: number;
   readonly capRoom: number;
-  /** Provisioned bytes of the largest volume that every room there is would take: largest volume, promises, disks, allotment, cap. */
+  /** Provisioned bytes of the largest volume that pool and disks take, and those that may be added to what is promised: promises, allotment, cap. */
   readonly largest: number;
+  readonly room: number;
   /** Back-end operations and bytes per second that may still be promised. */
   readonly iopsLeft: number;
   readonly throughputLeft: number;
@@ -151,9 +152,9 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     if (!check.passed) firstFailed ??= rule;
   }
   const factor = footprintFactor(pool, storageClass.copies);
+  const onDisks = diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes);
   const rooms = {
     subscriptionRoom: subscriptionCeiling(thin) - thin.subscribed,
-    diskRoom: diskRoom(pool, copiesOn(pool, storageClass.copies), storageClass.pinnedNodes),
     allotmentRoom: allotmentRoom(pool, factor),
     capRoom: capRoom(pool, factor),
   };
@@ -163,7 +164,9 @@ export function makeOffer(pool: Pool, storageClass: StorageClass): Offer {
     checks,
     firstFailed,
     thin,
-    largest: Math.min(pool.maximum, ...Object.values(rooms)),
+    largest: Math.min(pool.maximum, onDisks),
+    room: Math.min(...Object.values(rooms)),
+    diskRoom: onDisks,
     ...rooms,
     iopsLeft: iopsLeft(pool),
     throughputLeft: throughputLeft(pool),

@@ -3,7 +3,8 @@ import { tuningProblem } from '../classes/allowance';
 import type { Tunable } from '../classes/tunable';
 import { copiesOffered, copiesOn, iopsLeft, thinState, throughputLeft } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
-import { type RuleContext } from './rules';
+import { largestShare } from '../shares/instances';
+import { largestMade, type RuleContext } from './rules';
 import type { Check } from './rule';
 
 import type { Change } from './change';
@@ -12,10 +13,11 @@ const roundDown = (size: number, granule: number): number => Math.floor(size / g
 
 /** Changes that could make one failed check pass, or help to. */
 export function changesFor(check: Check, context: RuleContext): Change[] {
-  const { pool, input, provisioned, mooring, storageClass: cls } = context;
+  const { pool, input, added, mooring, storageClass: cls } = context;
   const { claim } = input;
   const lessOf = (room: number): Change[] => {
-    const size = roundDown(Math.min(room, pool.maximum), pool.granule);
+    const most = pool.instances && check.rule !== 'size-limit' ? largestShare(pool.instances, room) : room;
+    const size = roundDown(Math.min(most, largestMade(pool)), pool.granule);
     return size >= pool.minimum && size < claim.size ? [{ kind: 'ask-less', size, by: claim.size - size }] : [];
   };
   // where the claim tunes a setting, its class is not what stands in the way
@@ -97,7 +99,7 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
     case 'topology':
       return [{ kind: 'widen-zones' }];
     case 'size-limit':
-      return lessOf(pool.maximum);
+      return lessOf(largestMade(pool));
     case 'fill': {
       const thin = thinState(pool, cls.copies);
       const wanted = Math.floor(thin.consumed / defaultMarks.hardMark) + 1;
@@ -105,7 +107,7 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
     }
     case 'subscription': {
       const thin = thinState(pool, cls.copies);
-      const wanted = thin.subscribed + provisioned;
+      const wanted = thin.subscribed + added;
       const changes: Change[] = lessOf(have);
       if (cls.copies > 1 && copiesOn(pool, cls.copies) > 1) changes.push(...fewer(cls.copies - 1));
       if (thin.usable > 0) {
@@ -123,12 +125,12 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
       return changes;
     }
     case 'allotment': {
-      const limit = pool.taken + Math.ceil(provisioned * context.offer.footprintFactor);
+      const limit = pool.taken + Math.ceil(added * context.offer.footprintFactor);
       return [{ kind: 'raise-allotment', pool: pool.id, limit, by: limit - (pool.allotment ?? 0) }, ...lessOf(have)];
     }
     case 'backend-cap': {
       const { limit = 0, taken = 0 } = pool.backendCap ?? {};
-      const wanted = taken + Math.ceil(provisioned * context.offer.footprintFactor);
+      const wanted = taken + Math.ceil(added * context.offer.footprintFactor);
       return [{ kind: 'raise-cap', backend: pool.backend, limit: wanted, by: wanted - limit }, ...lessOf(have)];
     }
     case 'iops': {
@@ -150,7 +152,7 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
     case 'class-quota': {
       const scope = check.rule === 'namespace-quota' ? 'namespace' : 'class';
       const quota = input.quotas.find((q) => q.scope === scope)!;
-      const limit = quota.used + provisioned;
+      const limit = quota.used + context.provisioned;
       return [{ kind: 'raise-quota', scope, limit, by: limit - quota.limit }, ...lessOf(have)];
     }
   }

@@ -2,8 +2,9 @@ import { tunedClass, tuningProblem, type TuningProblem } from '../classes/allowa
 import { offsiteClass, singleOf } from '../classes/elsewhere';
 import type { StorageClass } from '../classes/storage-class';
 import { backendRate, rateFor } from '../performance/term';
-import { givesMode } from '../pools/pool';
+import { addedBy, givesMode } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
+import { largestSold } from '../shares/carve';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
 import { makeOffer, offerRules, type Offer, type OfferRule } from './offer';
@@ -19,6 +20,8 @@ export interface RuleContext {
   readonly offer: Offer;
   readonly mooring: Mooring | undefined;
   readonly provisioned: Bytes;
+  /** What of them is added to what is promised of the pool: less, or more, where it is sold in instances. */
+  readonly added: number;
   /** Front-end IOPS and MB/s reserved for the claim. */
   readonly floor: number;
   readonly throughputFloor: number;
@@ -48,6 +51,7 @@ export function ruleContext(
     offer,
     mooring,
     provisioned,
+    added: addedBy(pool, provisioned),
     floor,
     throughputFloor,
     backendIops: backendRate(floor, offer.writeCost, pool.amplification, writeShare),
@@ -75,16 +79,25 @@ function quotaRule(scope: 'namespace' | 'class'): Rule {
   };
 }
 
-/** Whether the provisioned size fits into a room; `unlimited` is said where there is none. */
-function roomRule(room: (context: RuleContext) => number, unlimited = ''): Rule {
+/** Whether so many bytes fit into a room; `unlimited` is said where there is none. */
+function roomRule(
+  room: (context: RuleContext) => number,
+  unlimited = '',
+  need: (context: RuleContext) => number = ({ added }) => added,
+): Rule {
   return {
-    passes: (context) => context.provisioned <= room(context),
+    passes: (context) => need(context) <= room(context),
     tell: (context) => {
       const left = room(context);
-      return { need: context.provisioned, have: left === Infinity ? unlimited : left, unit: 'bytes' };
+      return { need: need(context), have: left === Infinity ? unlimited : left, unit: 'bytes' };
     },
   };
 }
+const whole = ({ provisioned }: RuleContext): number => provisioned;
+
+/** Bytes of the largest volume that a pool makes, whatever room it has. */
+export const largestMade = ({ maximum, instances }: Pool): number =>
+  instances ? Math.min(maximum, largestSold(instances.sizes)) : maximum;
 
 /** A promised rate: without a floor nothing is reserved, however full the pool is of other promises. */
 function rateRule(
@@ -168,9 +181,9 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
       return text(wantedZones(context).join(', ') || 'any zone', have);
     },
   },
-  'size-limit': roomRule(({ pool }) => pool.maximum),
+  'size-limit': roomRule(({ pool }) => largestMade(pool), '', whole),
   subscription: roomRule(({ offer }) => offer.subscriptionRoom),
-  'disk-room': roomRule(({ offer }) => offer.diskRoom, 'placed by the backend'),
+  'disk-room': roomRule(({ offer }) => offer.diskRoom, 'placed by the backend', whole),
   allotment: roomRule(({ offer }) => offer.allotmentRoom, 'no cap'),
   'backend-cap': roomRule(({ offer }) => offer.capRoom, 'no cap'),
   iops: rateRule(
@@ -247,8 +260,8 @@ function askingsOf(context: RuleContext): Askings {
 
 /** Whether all rules pass, answered without asking each; false means only that they have to be asked. */
 function passesPlainly(context: RuleContext): boolean {
-  const { offer, provisioned, backendIops, backendThroughput } = context;
-  if (offer.firstFailed !== undefined || provisioned > offer.largest) return false;
+  const { offer, provisioned, added, backendIops, backendThroughput } = context;
+  if (offer.firstFailed !== undefined || provisioned > offer.largest || added > offer.room) return false;
   if (backendIops > 0 && backendIops > offer.iopsLeft) return false;
   if (backendThroughput > 0 && backendThroughput > offer.throughputLeft) return false;
   const { plain, quotaLeft } = askingsOf(context);
@@ -285,7 +298,8 @@ const inOrder = (moorings: readonly Mooring[]): Mooring[] =>
 export function findSecond({ input, pool, storageClass }: RuleContext): RuleContext | undefined {
   for (const mooring of inOrder(input.moorings)) {
     const other = input.pools.get(mooring.pool);
-    if (!other || other.backend === pool.backend) continue;
+    // a copy elsewhere is no share: it is not carved out of anything
+    if (!other || other.instances || other.backend === pool.backend) continue;
     const second = ruleContext(input, other, mooring, singleOf(storageClass));
     if (passesAll(second)) return second;
   }
@@ -316,7 +330,7 @@ export const offsiteContext = (
 export function findOffsite({ input, storageClass }: RuleContext): RuleContext | undefined {
   for (const mooring of inOrder(input.moorings)) {
     const pool = input.pools.get(mooring.pool);
-    if (!pool || !isElsewhere(input, pool)) continue;
+    if (!pool || pool.instances || !isElsewhere(input, pool)) continue;
     const copy = offsiteContext(input, pool, mooring, storageClass);
     if (passesAll(copy)) return copy;
   }

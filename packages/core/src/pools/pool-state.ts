@@ -1,6 +1,7 @@
 import type { Protocol } from '../classes/protocol';
 import type { Scheme, DomainCapacity } from '../capacity/usable';
 import type { ReplicaDisk } from '../replicas/place';
+import type { Instances } from '../shares/instances';
 import type { Bytes } from '../sizes/bytes';
 
 /** How a pool keeps data safe. An array's inner copies are its own affair; a software-defined pool keeps ours. */
@@ -45,6 +46,8 @@ export interface Pool {
   readonly maximum: Bytes;
   readonly granule: Bytes;
   readonly redundancy: Redundancy;
+  /** Present where it is sold in instances that volumes are carved out of: what is bought counts as promised, whether carved or not. */
+  readonly instances?: Instances;
   /** Promised bytes with the copies counted that the pool keeps for us; for inner redundancy each volume counts once. */
   readonly subscribedRaw: number;
   /** Written bytes, counted the same way. */

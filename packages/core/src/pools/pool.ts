@@ -4,6 +4,7 @@ import { usable, survives } from '../capacity/usable';
 import { promisableShare } from '../performance/term';
 import { placeOnPool, withCopies } from '../replicas/on-pool';
 import type { ThinState } from '../capacity/thin';
+import { carveOne, withShare } from '../shares/instances';
 import type { Pool } from './pool-state';
 
 /** Back-end operations and bytes per second that may be promised in all: 0.70 of what the pool can do, or our allotment of it. */
@@ -101,6 +102,15 @@ export function givesMode(pool: Pool, mode: AccessMode, volumeMode: VolumeMode):
   return mode === 'ReadWriteMany' || mode === 'ReadOnlyMany' ? volumeMode === 'Block' && pool.sharedBlock : true;
 }
 
+/**
+ * Provisioned bytes that a volume adds to what is promised of a pool: its own, or what has to be bought for it where the pool is
+ * sold in instances. Infinite where no instance is sold so large.
+ */
+export function addedBy({ instances }: Pool, provisioned: number): number {
+  if (!instances || provisioned < 0) return provisioned;
+  return carveOne(instances, provisioned)?.added ?? Infinity;
+}
+
 /** What one volume takes of a pool. */
 export interface Taking {
   readonly provisioned: number;
@@ -115,11 +125,16 @@ export interface Taking {
  */
 export function withVolume(pool: Pool, taking: Taking, cls: StorageClass, planned?: readonly string[]): Pool {
   const { provisioned, backendIops, backendThroughput } = taking;
+  const carved = pool.instances && carveOne(pool.instances, provisioned);
   // negative when a volume leaves: it gives back what it took
-  const raw = Math.sign(provisioned) * Math.ceil(Math.abs(provisioned) * footprintFactor(pool, cls.copies));
+  const raw =
+    Math.sign(provisioned) * Math.ceil(Math.abs(addedBy(pool, provisioned)) * footprintFactor(pool, cls.copies));
   const copies = provisioned > 0 ? placeOnPool(pool, cls, provisioned, undefined, planned) : undefined;
   return {
     ...(copies ? withCopies(pool, copies, provisioned) : pool),
+    ...(carved && {
+      instances: withShare(pool.instances!, provisioned, carved, `further-${pool.instances!.held.length}`),
+    }),
     subscribedRaw: pool.subscribedRaw + raw,
     taken: pool.taken + raw,
     ...(pool.backendCap && { backendCap: { ...pool.backendCap, taken: pool.backendCap.taken + raw } }),

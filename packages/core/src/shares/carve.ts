@@ -32,7 +32,7 @@ export const soldAs = (used: number, { minimum, step }: InstanceSizes): number =
   used <= minimum ? minimum : minimum + Math.ceil((used - minimum) / step) * step;
 
 /** The largest size that is sold and not above the maximum. */
-const largest = ({ minimum, step, maximum }: InstanceSizes): number =>
+export const largestSold = ({ minimum, step, maximum }: InstanceSizes): number =>
   minimum + Math.floor(Math.max(0, maximum - minimum) / step) * step;
 
 /**
@@ -161,7 +161,7 @@ const mostImproved = 2000;
  * instances are emptied into others as long as that succeeds.
  */
 export function carve(shares: readonly Share[], sizes: InstanceSizes): Carving {
-  const capacity = largest(sizes);
+  const capacity = largestSold(sizes);
   const tooLarge = shares.filter((s) => s.size > capacity).map((s) => s.id);
   const fitting = shares
     .filter((s) => s.size <= capacity)
@@ -198,13 +198,22 @@ export interface FreeingMove {
   readonly moves: readonly { readonly share: string; readonly to: number }[];
 }
 
-/** The fewest moves that would free an instance as instances are filled now; undefined when none can be freed. */
-export function whatWouldFree(
-  instances: readonly { readonly size: number; readonly shares: readonly Share[] }[],
+/** An instance as it is filled now; `used` where more is promised of it than its shares hold. */
+interface Filled {
+  readonly size: number;
+  readonly used?: number;
+  readonly shares: readonly Share[];
+}
+
+/** The fewest moves that would free an instance as instances are filled now, of those that may be freed; undefined when none can be. */
+export function whatWouldFree<T extends Filled>(
+  instances: readonly T[],
+  may: (instance: T) => boolean = () => true,
 ): FreeingMove | undefined {
-  const used = instances.map((i) => i.shares.reduce((sum, s) => sum + s.size, 0));
+  const used = instances.map((i) => i.used ?? i.shares.reduce((sum, s) => sum + s.size, 0));
   const order = instances
     .map((_, i) => i)
+    .filter((i) => may(instances[i]!))
     .toSorted((a, b) => instances[a]!.shares.length - instances[b]!.shares.length || b - a);
   for (const frees of order) {
     const room = instances.map((i, at) => (at === frees ? -1 : i.size - used[at]!));
