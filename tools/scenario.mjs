@@ -36,7 +36,6 @@ const classes = [
 const moorings = [
   ['ledger', ['kelp-nvme', 'basalt-swift']],
   ['general', ['basalt-broad', 'basalt-swift']],
-  ['charts-shared', ['basalt-swift', 'basalt-broad']],
   ['echo-deep', ['kelp-deep', 'basalt-broad']],
   ['scratch', ['kelp-nvme', 'basalt-broad']],
 ];
@@ -87,11 +86,24 @@ const objects = [
   claim('tide-gauges', 'levels-2019', 'ledger', '150Gi'),
   claim('chart-tiles', 'proofs', 'ledger', '30Gi'),
 ];
+const manyWriters = ['ReadWriteMany'];
+/** Shares of the file backend, in the order in which they are carved out; the last finds the first instance full. */
+const shares = [
+  claim('chart-tiles', 'tile-share', 'charts-shared', '2Ti', manyWriters),
+  claim('chart-tiles', 'plates', 'charts-shared', '900Gi', manyWriters),
+  claim('tide-gauges', 'sounding-scans', 'charts-shared', '700Gi', manyWriters),
+  claim('tide-gauges', 'tide-tables', 'charts-shared', '300Gi', manyWriters),
+  claim('wave-model', 'harbour-plans', 'charts-shared', '120Gi', manyWriters),
+  claim('wave-model', 'wave-atlas', 'charts-shared', '130Gi', manyWriters),
+];
+/** Done with: what it held is room in its instance. */
+const doneWith = 'tide-gauges/sounding-scans';
+
 /** Deleted by mistake: their class keeps the volumes for a while. */
 const mistaken = ['tide-gauges/levels-2019', 'chart-tiles/proofs'];
 
 const cannotBind = [
-  claim('chart-tiles', 'tile-share', 'charts-shared', '2Ti', ['ReadWriteMany']),
+  claim('chart-tiles', 'poster-share', 'general', '60Gi', manyWriters),
   claim('ferry-desk', 'booking-archive', 'ledger', '300Gi'),
   claim('wave-model', 'spare-grid', 'scratch', '500Gi'),
 ];
@@ -180,6 +192,7 @@ export async function loadScenario({ url, standins, say }) {
     bound = (await api('GET', '/api/claims?limit=1')).counts.bound;
     return bound >= expected;
   });
+  if (standins.gneiss) await carveShares();
   say(`${bound} claims are bound`);
   for (const [path, body] of cannotBind) await platform(path, body);
   const { claims } = await api('GET', '/api/claims?limit=500');
@@ -197,6 +210,25 @@ export async function loadScenario({ url, standins, say }) {
   for (const name of mistaken) await api('DELETE', `/api/claims/${name}?confirm=${name.split('/')[1]}`);
   await makeBuckets();
   await failOneDisk();
+
+  /** One after the other, so that the instances come out the same each time. */
+  async function carveShares() {
+    await until('the pool of the file backend', async () =>
+      (await api('GET', '/api/backends')).some((b) => b.pools.some((p) => p.name === 'gneiss-shared')),
+    );
+    await api('PUT', '/api/moorings/charts-shared/gneiss-shared', { enabled: true });
+    await api('PATCH', '/api/pools/gneiss-shared', { price: 0.06 });
+    for (const [path, body] of shares) {
+      await platform(path, body);
+      bound += 1;
+      await until(
+        `share ${body.metadata.name}`,
+        async () => (await api('GET', '/api/claims?limit=1')).counts.bound >= bound,
+      );
+    }
+    await api('DELETE', `/api/claims/${doneWith}?confirm=${doneWith.split('/')[1]}`);
+    bound -= 1;
+  }
 
   async function makeBuckets() {
     for (const cls of bucketClasses) await api('POST', '/api/bucket-classes', cls);

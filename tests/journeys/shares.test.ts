@@ -56,3 +56,25 @@ test('two write one share, one of them is shut out, and is let in where that is 
   await browser.see('The pod tide-gauges/tile-press-1 on quay-12 uses its claim');
   expect([...ranges.values()].some((r) => r.address === '10.40.10.33')).toBe(true);
 }, 300_000);
+
+test('an instance is freed: what has to move is said, done, and the instance is given back', async () => {
+  const share = async (name: string, size: string) => {
+    await caller.ok('POST', '/api/claims', aClaim(name, 'charts-shared', { size, modes: ['ReadWriteMany'] }));
+    await caller.inState(name, 'bound');
+  };
+  await share('plates', '1900Gi');
+  // the first instance is full: this one has to be bought
+  await share('wave-atlas', '200Gi');
+  await caller.ok('DELETE', '/api/claims/tide-gauges/plates?confirm=plates');
+  await browser.go('/backends/gneiss');
+  await browser.click('Instances');
+  await browser.see('of 5 TiB bought in 2 instances (44 %)');
+  await browser.see('Moving 1 share of 200 GiB frees');
+  await browser.click('Move and give back');
+  await browser.see('tide-gauges/wave-atlas, 200 GiB, to');
+  await browser.step('//*[@role="dialog"]//button[normalize-space()="Move and give back"]');
+  await browser.see('of 4 TiB bought in 1 instance (55 %)');
+  const { instances, volumes } = world.more[0]!.backend;
+  expect(instances.of('gneiss-shared')).toHaveLength(1);
+  expect(new Set([...volumes.values()].map((v) => v.instance)).size).toBe(1);
+}, 300_000);

@@ -164,7 +164,7 @@ export const gneissSeed = (): BackendSeed => ({
       minimum: 10 * GiB,
       maximum: 100 * TiB,
       granule: GiB,
-      sold: { minimum: TiB, step: TiB / 4, maximum: 8 * TiB },
+      sold: { minimum: TiB, step: TiB / 4, maximum: 4 * TiB },
     },
   ],
   drives: [],

@@ -10,7 +10,6 @@ const shareMoveSchema = z.object({
   /** Id of the instance. */
   to: z.string(),
 });
-export type ShareMove = z.infer<typeof shareMoveSchema>;
 
 /** What is carved out of a pool that is sold in instances. Bytes. */
 export const carvingSchema = z.object({

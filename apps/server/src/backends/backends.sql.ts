@@ -84,22 +84,23 @@ export const takeVolumes = statement<
   `WITH fresh AS (
      SELECT * FROM jsonb_to_recordset($2::jsonb) AS v(volume_id text, name text, pool_id text, bytes bigint, raw_bytes bigint,
        consumed bigint, degraded boolean, reachable boolean, copies jsonb, encrypted boolean, iops_ceiling double precision,
-       throughput_ceiling double precision)
+       throughput_ceiling double precision, instance text)
    ), gone AS (
      DELETE FROM backend_volumes b WHERE backend_id = $1 AND seen_at < $3 AND NOT EXISTS (SELECT 1 FROM fresh f WHERE f.volume_id = b.volume_id) RETURNING volume_id
    ), kept AS (
      INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, reachable, copies, encrypted,
-       iops_ceiling, throughput_ceiling, seen_at)
+       iops_ceiling, throughput_ceiling, instance, seen_at)
      SELECT $1, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, reachable, copies, encrypted, iops_ceiling,
-       throughput_ceiling, $3 FROM fresh
+       throughput_ceiling, instance, $3 FROM fresh
      ON CONFLICT (backend_id, volume_id) DO UPDATE SET name = excluded.name, pool_id = excluded.pool_id, bytes = excluded.bytes, raw_bytes = excluded.raw_bytes,
        consumed = excluded.consumed, degraded = excluded.degraded, reachable = excluded.reachable, copies = excluded.copies,
-       encrypted = excluded.encrypted, iops_ceiling = excluded.iops_ceiling, throughput_ceiling = excluded.throughput_ceiling
+       encrypted = excluded.encrypted, iops_ceiling = excluded.iops_ceiling, throughput_ceiling = excluded.throughput_ceiling,
+       instance = excluded.instance
      WHERE (backend_volumes.name, backend_volumes.pool_id, backend_volumes.bytes, backend_volumes.consumed, backend_volumes.degraded,
          backend_volumes.reachable, backend_volumes.copies, backend_volumes.encrypted, backend_volumes.iops_ceiling,
-         backend_volumes.throughput_ceiling)
+         backend_volumes.throughput_ceiling, backend_volumes.instance)
        IS DISTINCT FROM (excluded.name, excluded.pool_id, excluded.bytes, excluded.consumed, excluded.degraded, excluded.reachable,
-         excluded.copies, excluded.encrypted, excluded.iops_ceiling, excluded.throughput_ceiling) RETURNING volume_id
+         excluded.copies, excluded.encrypted, excluded.iops_ceiling, excluded.throughput_ceiling, excluded.instance) RETURNING volume_id
    )
    SELECT volume_id, true AS gone FROM gone UNION ALL SELECT volume_id, false FROM kept`,
 );

@@ -29,6 +29,7 @@ import {
   takeVolumes,
   type Listed,
 } from './backends.sql';
+import { followInstances, followShares } from '../pools/instances.sql';
 import { followCopies, noteMissing, storeInventory } from './inventory';
 import { probeBackend } from './probe';
 
@@ -179,6 +180,7 @@ export class Backends {
         degraded: v.degraded,
         reachable: !v.offline && isReachable(v.copies, factor.get(v.pool)),
         copies: v.copies,
+        instance: v.instance ?? null,
         encrypted: v.encrypted ?? null,
         iops_ceiling: v.iopsCeiling ?? null,
         throughput_ceiling: v.bytesPerSecondCeiling === undefined ? null : v.bytesPerSecondCeiling / megabyte,
@@ -195,6 +197,10 @@ export class Backends {
       const changed =
         changedDisks + changedPools.length + gonePools.length + changedVolumes.length > 0 || changedBackend[0]!.changed;
       if (changedVolumes.length > 0) await followCopies(this.database, id);
+      if (told.some((p) => p.facts.instances) && changedPools.length + changedVolumes.length > 0) {
+        await followShares(this.database, id, began);
+        await followInstances(this.database, id, began);
+      }
       if (changed) await announce(this.database, [{ topic: 'backends', subject: id }, { topic: 'pools' }]);
       if (changedVolumes.length > 0) await announce(this.database, [{ topic: 'namespaces' }]);
     });

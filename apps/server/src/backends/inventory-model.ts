@@ -72,6 +72,8 @@ class BackendVolumeModel extends Model<
   declare iopsCeiling: number | null;
   /** MB/s. */
   declare throughputCeiling: number | null;
+  /** The instance of its pool that it lies in, as the backend says. */
+  declare instance: CreationOptional<string | null>;
 }
 
 export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
@@ -89,4 +91,5 @@ export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
   encrypted: { type: DataTypes.BOOLEAN },
   iopsCeiling: { type: DataTypes.DOUBLE },
   throughputCeiling: { type: DataTypes.DOUBLE },
+  instance: { type: DataTypes.TEXT },
 });

@@ -19,6 +19,9 @@ CREATE TABLE instances (
 ALTER TABLE reservations ADD COLUMN instance text, ADD COLUMN instance_to text;
 CREATE INDEX reservations_instance ON reservations (pool_id, instance, claim_uid) WHERE instance IS NOT NULL;
 
+-- as the backend says
+ALTER TABLE backend_volumes ADD COLUMN instance text;
+
 CREATE FUNCTION count_in_instance() RETURNS trigger LANGUAGE plpgsql AS $body$
 BEGIN
   IF TG_OP IN ('DELETE', 'UPDATE') THEN

@@ -1,3 +1,4 @@
+import type { Line } from '@moorage/contract/claims';
 import type { Carving } from '@moorage/contract/instances';
 import type { OperationRow } from '@moorage/contract/operations';
 import { gneissSeed } from '@moorage/standins/backend-seeds';
@@ -89,6 +90,12 @@ test('the trace says out of which instance a claim is carved and what was bought
     { instance: (await volumeOf('charts-a')).instance, added: 0 },
     { size: TiB, added: TiB },
   ]);
+});
+
+test('the Line of a claim names the instance that it is carved out of', async () => {
+  const { links } = await maren.ok<Line>('GET', '/api/line?claim=tide-gauges/charts-a');
+  const { instance } = await volumeOf('charts-a');
+  expect(links.find((l) => l.kind === 'pool')).toMatchObject({ name: 'gneiss-shared', note: `instance ${instance!}` });
 });
 
 test('a share grows where it lies as far as its instance is sold, and is told what stops it', async () => {
@@ -189,6 +196,27 @@ test('a share whose backend does not move it stays where it is, and its instance
   expect((await operations('shift')).slice(-2).map((o) => o.state)).toEqual(['returned', 'returned']);
   expect(await volumeOf('charts-b')).toMatchObject({ instance, instance_to: null });
   expect((await carving()).instances.every((i) => !i.leaving)).toBe(true);
+});
+
+test('what the backend does to instances by itself is followed: shares that moved, one made larger, an empty one that is gone', async () => {
+  await share('charts-f', 100);
+  const { instance: before, volume_name } = await volumeOf('charts-f');
+  const pool = gneiss().pool('gneiss-shared');
+  const other = (await carving()).instances.find((i) => i.id !== before && i.shares !== null)!;
+  const volume = (await findVolume(volume_name))!;
+  gneiss().change(volume.id, { instance: other.id });
+  await eventuallyHolds('it is held where it lies', async () => {
+    expect(await volumeOf('charts-f')).toMatchObject({ instance: other.id });
+  });
+  gneiss().change(volume.id, { instance: before! });
+  await eventuallyHolds('it is held where it lies', async () => {
+    expect(await volumeOf('charts-f')).toMatchObject({ instance: before });
+    expect(await world.rows('SELECT used FROM instances WHERE id = $1', [other.id])).toEqual([{ used: 0 }]);
+  });
+  gneiss().instances.giveBack(pool.id, other.id);
+  await eventuallyHolds('the empty one is gone', async () => {
+    expect((await carving()).instances.map((i) => i.id)).not.toContain(other.id);
+  });
 });
 
 test('who may not look after storage sees nothing of it', async () => {

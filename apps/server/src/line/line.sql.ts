@@ -17,6 +17,9 @@ export interface Chain {
   volume_name: string | null;
   volume_id: string | null;
   pool_path: string | null;
+  /** The instance of the pool that the volume is carved out of, and the one that it is on its way to. */
+  instance: string | null;
+  instance_to: string | null;
   namespace_uid: string | null;
   volume_uid: string | null;
   degraded: boolean | null;
@@ -43,7 +46,7 @@ export const chainOf = statement<
 >(
   `SELECT c.uid, c.namespace, c.name, c.class_name, c.class_uid, c.state, c.pool_id, c.backend_id, c.volume_name, c.volume_id,
      b.title AS backend_title, b.reachable AS backend_reachable, p.path AS pool_path,
-     n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies, v.reachable, c.missing_since,
+     r.instance, r.instance_to, n.uid AS namespace_uid, pv.uid AS volume_uid, v.degraded, v.copies, v.reachable, c.missing_since,
      (SELECT coalesce(jsonb_agg(jsonb_build_object('mode', f.mode, 'pool', f.pool_id, 'volume', f.volume_id, 'backend', fb.id,
         'reachable', fb.reachable) ORDER BY f.mode DESC), '[]')
       FROM further_copies f JOIN pools fp ON fp.id = f.pool_id JOIN backends fb ON fb.id = fp.backend_id
@@ -54,6 +57,7 @@ export const chainOf = statement<
    FROM claims c
    LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
    LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
+   LEFT JOIN reservations r ON r.claim_uid = c.uid
    LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
    LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
    WHERE ((c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3)

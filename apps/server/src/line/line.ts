@@ -106,6 +106,11 @@ function volumeNote(chain: Chain): string | null {
   return drift ? driftNote(drift, chain.drifts.length - 1) : null;
 }
 
+function instanceNote({ instance, instance_to }: Chain): string | null {
+  if (instance === null) return null;
+  return `instance ${instance}${instance_to === null ? '' : `, on its way to ${instance_to}`}`;
+}
+
 function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body: PlatformObject }[]): LineLink[] {
   const link = (
     kind: LineLink['kind'],
@@ -149,7 +154,8 @@ function linksOf(chain: Chain, pods: readonly { uid: string; name: string; body:
     );
   if (chain.class_name)
     links.push(link('class', chain.class_name, chain.class_uid ? 'settled' : 'person', { platform: chain.class_uid }));
-  if (chain.pool_id) links.push(link('pool', chain.pool_id, 'settled', { backend: chain.pool_path }));
+  if (chain.pool_id)
+    links.push(link('pool', chain.pool_id, 'settled', { backend: chain.pool_path }, instanceNote(chain)));
   if (chain.backend_id)
     links.push(
       link(

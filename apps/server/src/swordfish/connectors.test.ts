@@ -252,7 +252,7 @@ describe.each([
 
     test('a pool that is sold in instances says in which sizes, and takes no volume itself', async () => {
       const { path, facts } = await shared();
-      expect(facts.instances).toEqual({ minimum: 1024 * GiB, step: 256 * GiB, maximum: 8192 * GiB, sold: [] });
+      expect(facts.instances).toEqual({ minimum: 1024 * GiB, step: 256 * GiB, maximum: 4096 * GiB, sold: [] });
       await expect(carve('vol-a', path, 40 * GiB)).rejects.toMatchObject({ code: 'refused' });
     });
 
@@ -292,8 +292,8 @@ describe.each([
     });
 
     test('a pool that is sold out sells no more', async () => {
-      for (let i = 0; i < 26; i++) await buy(`large-${i}`, 8192 * GiB);
-      await expect(buy('one-more', 8192 * GiB)).rejects.toMatchObject({ code: 'full' });
+      for (let i = 0; i < 52; i++) await buy(`large-${i}`, 4096 * GiB);
+      await expect(buy('one-more', 4096 * GiB)).rejects.toMatchObject({ code: 'full' });
     });
 
     test('an address is let in once and taken away alone; the ranges that hold it among others stay', async () => {

@@ -1,7 +1,7 @@
 import { Button, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
-import type { BackendRow } from '@moorage/contract/backends';
+import type { BackendRow, PoolRow } from '@moorage/contract/backends';
 import type { Carving } from '@moorage/contract/instances';
-import { useState } from 'react';
+import { useContext, useState } from 'react';
 import { useCarving } from '../api/cluster-queries';
 import { ask } from '../api/client';
 import { refresh } from '../api/queries';
@@ -9,6 +9,7 @@ import { MarkedWord } from '../marks/Mark';
 import { Confirm } from '../parts/Confirm';
 import { Copyable } from '../parts/Copyable';
 import { Column, Plain, Row } from '../parts/layout';
+import { PersonContext } from '../parts/person';
 import { Size } from '../parts/Size';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
@@ -49,7 +50,7 @@ function Freeing({ carving }: { carving: Carving }) {
         >
           <Typography>{freeing.moves.length > 0 ? movesOnline : says}</Typography>
           {freeing.moves.length > 0 && (
-            <Plain aria-label="Moves">
+            <Plain aria-label="Moves" sx={{ mt: 1 }}>
               {freeing.moves.slice(0, mostListed).map((m) => (
                 <li key={m.volume}>
                   {m.claim}, <Size bytes={m.bytes} />, to {m.to}
@@ -132,19 +133,22 @@ function Lines({ rows }: { rows: readonly InstanceRow[] }) {
   );
 }
 
-function OfPool({ pool }: { pool: string }) {
-  const query = useCarving(pool);
+function OfPool({ pool }: { pool: PoolRow }) {
+  const currency = useContext(PersonContext)?.currency ?? '';
+  const query = useCarving(pool.id);
   return (
-    <Column gap={1.5} role="region" aria-label={`Instances of ${pool}`} sx={{ pt: 1 }}>
+    <Column gap={1.5} role="region" aria-label={`Instances of ${pool.id}`} sx={{ pt: 1 }}>
       <Fetched query={query}>
         {(carving) => (
           <>
-            <Typography variant="h2">{pool}</Typography>
-            <Typography>
-              Sold in instances of <Size bytes={carving.sizes.minimum} /> at least, by{' '}
-              <Size bytes={carving.sizes.step} />, up to <Size bytes={carving.sizes.maximum} />.{' '}
-              {carvingSentence(carving)}
-            </Typography>
+            <Row align="baseline" gap={2} wraps>
+              <Typography variant="h2">{pool.id}</Typography>
+              <Typography variant="body2" color="text.secondary">
+                sold in instances of <Size bytes={carving.sizes.minimum} /> at least, by{' '}
+                <Size bytes={carving.sizes.step} />, up to <Size bytes={carving.sizes.maximum} />
+              </Typography>
+            </Row>
+            <Typography>{carvingSentence(carving, pool.price, currency)}</Typography>
             <Freeing carving={carving} />
             {carving.instances.length > 0 && <Lines rows={carving.instances} />}
           </>
@@ -162,7 +166,7 @@ export function Instances({ backend }: { backend: BackendRow }) {
   return (
     <>
       {sold.map((p) => (
-        <OfPool key={p.id} pool={p.id} />
+        <OfPool key={p.id} pool={p} />
       ))}
     </>
   );

@@ -1,4 +1,5 @@
 import type { Carving } from '@moorage/contract/instances';
+import { GiB } from '@moorage/core/sizes/bytes';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
 
@@ -8,18 +9,23 @@ const many = (n: number, one: string): string => `${n.toLocaleString('en-GB')} $
 const percent = (part: number, whole: number): string => `${whole > 0 ? Math.round((100 * part) / whole) : 0} %`;
 
 /** What is bought, how much of it shares hold, and how few instances would do. */
-export function carvingSentence({ instances, shares, used, bought, atLeast, anew }: Carving): string {
+export function carvingSentence(
+  { instances, shares, used, bought, atLeast, anew }: Carving,
+  price: number | null,
+  currency: string,
+): string {
   const ours = instances.filter((i) => i.shares !== null).length;
   if (ours === 0) return 'Nothing is bought yet: the first claim that lands here buys the first instance.';
   const slack = bought - used;
   const held = `${many(shares, 'share')} ${shares === 1 ? 'holds' : 'hold'} ${sizeText(used)} of ${sizeText(bought)} bought in ${many(ours, 'instance')} (${percent(used, bought)})`;
-  const free = slack > 0 ? `; ${sizeText(slack)} are paid for and promised to nobody` : '';
+  const cost = price === null ? '' : `, about ${((price * slack) / GiB).toFixed(2)} ${currency} a month`;
+  const free = slack > 0 ? `; ${sizeText(slack)} are paid for and promised to nobody${cost}` : '';
   if (shares === 0) return `${held}${free}.`;
-  const fewer =
-    anew.instances < ours || anew.bytes < bought
-      ? ` Carved anew they would need ${many(anew.instances, 'instance')} of ${sizeText(anew.bytes)}; fewer than ${many(atLeast, 'instance')} never do.`
-      : ` Fewer than ${many(atLeast, 'instance')} never do.`;
-  return `${held}${free}.${fewer}`;
+  const least =
+    atLeast === anew.instances ? 'no carving needs fewer' : `no carving needs fewer than ${many(atLeast, 'instance')}`;
+  return anew.instances < ours || anew.bytes < bought
+    ? `${held}${free}. Carved anew they would need ${many(anew.instances, 'instance')}, ${sizeText(anew.bytes)} in all; ${least}.`
+    : `${held}${free}. That is as few as can be found: ${least}.`;
 }
 
 /** What would let an instance be given back. */

@@ -22,16 +22,18 @@ const carving = (part: Partial<Carving> = {}): Carving => ({
 });
 
 test('what is bought, what is paid for and promised to nobody, and how few would do is said', () => {
-  expect(carvingSentence(carving())).toBe(
-    '4 shares hold 600 GiB of 2 TiB bought in 2 instances (29 %); 1.41 TiB are paid for and promised to nobody. Carved anew they would need 1 instance of 1 TiB; fewer than 1 instance never do.',
+  const sentence = (part: Partial<Carving>, price: number | null = null) =>
+    carvingSentence(carving(part), price, 'EUR');
+  expect(sentence({}, 0.05)).toBe(
+    '4 shares hold 600 GiB of 2 TiB bought in 2 instances (29 %); 1.41 TiB are paid for and promised to nobody, about 72.40 EUR a month. Carved anew they would need 1 instance, 1 TiB in all; no carving needs fewer.',
   );
-  const full = carving({ used: 2 * TiB, anew: { instances: 2, bytes: 2 * TiB }, atLeast: 2 });
-  expect(carvingSentence(full)).toBe(
-    '4 shares hold 2 TiB of 2 TiB bought in 2 instances (100 %). Fewer than 2 instances never do.',
+  expect(sentence({ anew: { instances: 2, bytes: TiB } })).toMatch(
+    /2 instances, 1 TiB in all; no carving needs fewer than 1 instance\.$/,
   );
-  expect(carvingSentence(carving({ instances: [row('x', { shares: null })], shares: 0 }))).toMatch(
-    /^Nothing is bought/,
+  expect(sentence({ used: 2 * TiB, anew: { instances: 2, bytes: 2 * TiB }, atLeast: 2 })).toBe(
+    '4 shares hold 2 TiB of 2 TiB bought in 2 instances (100 %). That is as few as can be found: no carving needs fewer.',
   );
+  expect(sentence({ instances: [row('x', { shares: null })], shares: 0 })).toMatch(/^Nothing is bought/);
 });
 
 test('what would free an instance is said, or why none can be freed', () => {
