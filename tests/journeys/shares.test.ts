@@ -72,7 +72,7 @@ test('an instance is freed: what has to move is said, done, and the instance is 
   await browser.see('Moving 1 share of 200 GiB frees');
   await browser.click('Move and give back');
   await browser.see('tide-gauges/wave-atlas, 200 GiB, to');
-  await browser.step('//*[@role="dialog"]//button[normalize-space()="Move and give back"]');
+  await browser.clickOn('[role=dialog] .MuiButton-contained');
   await browser.see('of 4 TiB bought in 1 instance (55 %)');
   const { instances, volumes } = world.more[0]!.backend;
   expect(instances.of('gneiss-shared')).toHaveLength(1);

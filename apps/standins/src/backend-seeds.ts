@@ -143,6 +143,7 @@ export const gneissSeed = (): BackendSeed => ({
   nodes: ['gneiss-a', 'gneiss-b'],
   user: 'moorage',
   password: 'slow-stone',
+  filesAt: { name: 'files.gneiss.orrin-sound.example', address: '10.40.11.20' },
   createMs: 200,
   resyncRate: 2 * GiB,
   clients: [

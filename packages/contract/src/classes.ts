@@ -7,6 +7,7 @@ import {
   plainClass,
   purposes,
   reclaimPolicies,
+  rootsOnNodes,
   strategies,
   volumeModes,
 } from '@moorage/core/classes/storage-class';
@@ -107,6 +108,8 @@ export const storageClassSchema = z.object({
   volumeMode: z.enum(['any', ...volumeModes]),
   fileSystem: z.enum(fileSystems).optional(),
   mountOptions: z.array(z.string().min(1).max(200)).max(30).readonly(),
+  /** What root on a node writes to a share is root's, or nobody's. */
+  root: z.enum(rootsOnNodes).optional(),
   compression: z.boolean(),
   deduplication: z.boolean(),
   reclaim: z.enum(reclaimPolicies),

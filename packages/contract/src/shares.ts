@@ -1,3 +1,4 @@
+import { rootsOnNodes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
 
 /** Who reads and writes a share now, and whom its backend shuts out. */
@@ -19,6 +20,17 @@ export const shareUseSchema = z.object({
       letIn: z.enum(['yes', 'no', 'unknown']),
     }),
   ),
+  /** Where it is mounted, by the server's name or addresses, and what root on a node writes there; null where its backend does not say now. */
+  mounted: z
+    .object({
+      server: z.string().nullable(),
+      addresses: z.array(z.string()),
+      path: z.string(),
+      root: z.enum(rootsOnNodes).nullable(),
+    })
+    .nullable(),
+  /** What its class asks of root; null: nothing. */
+  rootAsked: z.enum(rootsOnNodes).nullable(),
   /** More pods name the claim than are told. */
   more: z.boolean(),
 });

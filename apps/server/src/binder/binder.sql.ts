@@ -137,7 +137,7 @@ export const waitingForVolumes = statement<{ id: string }, [classes: readonly st
 /** Notes what was made for a claim, here and elsewhere, and moves its binding on: one way, since a claim waits for it. */
 export const noteVolumeMade = statement<
   Operation,
-  [id: string, from: string, volume: string, backend: string, copies: string, further: string]
+  [id: string, from: string, volume: string, backend: string, copies: string, further: string, share: string | null]
 >(
   `WITH moved AS (
      UPDATE operations SET ${setTo(binding, 'made')} WHERE id = $1 AND state = $2 RETURNING ${operationFields}
@@ -145,7 +145,7 @@ export const noteVolumeMade = statement<
      UPDATE further_copies f SET volume_id = made.volume FROM moved, jsonb_to_recordset($6::jsonb) AS made(mode text, volume text)
      WHERE f.claim_uid = moved.subject AND f.mode = made.mode
    ), kept AS (
-     UPDATE reservations r SET state = 'made', volume_id = $3, made_at = now() FROM moved
+     UPDATE reservations r SET state = 'made', volume_id = $3, made_at = now(), share = $7::jsonb FROM moved
      WHERE r.claim_uid = moved.subject AND r.state = 'held' RETURNING r.pool_id, r.volume_name, r.bytes, r.raw_bytes, r.iops_ceiling, r.throughput_ceiling
    ), known AS (
      -- from now on: when the backend does not list it the next time, it was lost

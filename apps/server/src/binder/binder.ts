@@ -1,5 +1,6 @@
 import { offsiteClass } from '@moorage/core/classes/elsewhere';
-import { fromManifest } from '@moorage/core/classes/manifest';
+import { fromManifest, type ClassManifest } from '@moorage/core/classes/manifest';
+import { protocolOf } from '@moorage/core/classes/protocol';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { megabyte } from '@moorage/core/placement/rules';
 import type { Backends } from '../backends/backends';
@@ -21,7 +22,7 @@ import {
   type FurtherCopy,
   type Reserved,
 } from '../reservations/reservation.sql';
-import { BackendProblem, type BackendVolume } from '../swordfish/connector';
+import { BackendProblem, type BackendConnector, type BackendShare, type BackendVolume } from '../swordfish/connector';
 import { claimAndClass, noteVolumeMade, noteVolumeWritten, type ClaimAndClass } from './binder.sql';
 import { chooseAndReserve } from './choose';
 import { Release } from './release';
@@ -31,6 +32,26 @@ import { providerPath } from '../backends/instances';
 import { persistentVolume, protocolFor } from './volume-manifest';
 import { noteBound } from './begin';
 import { binding, releasing, type BindState, type ReleaseState } from './kinds';
+
+/** Whether a volume is reached as files. */
+const isFiles = ({ facts }: Reserved, cls: ClassManifest | null): boolean =>
+  protocolOf(protocolFor(facts.protocols, cls)) === 'NFS';
+
+/** What a node mounts: by a name, which outlives addresses, where the backend has one. */
+function mountOf(share: BackendShare | undefined): Reserved['share'] {
+  const server = share?.server ?? share?.addresses[0];
+  return share && server !== undefined ? { server, path: share.path } : null;
+}
+
+/** Where a volume of files is mounted; a backend that does not speak of its exports keeps nobody from binding. */
+async function shareIfTold(backend: BackendConnector, volume: string): Promise<BackendShare | undefined> {
+  try {
+    return await backend.findShare(volume);
+  } catch (error) {
+    if (error instanceof BackendProblem && ['refused', 'not-found', 'nonsense'].includes(error.code)) return undefined;
+    throw error;
+  }
+}
 
 const tells = () => ({ topic: 'claims' as const });
 
@@ -117,6 +138,7 @@ export class Binder {
         said,
       );
     let made: BackendVolume;
+    let share: Reserved['share'] = null;
     const copies: { mode: FurtherCopy['mode']; backend: string; volume: string }[] = [];
     try {
       // the copies first: a volume is there for its claim only when its copies are
@@ -127,6 +149,10 @@ export class Binder {
       made = await make(held);
       const backend = await this.backends.connector(held.backend_id);
       for (const copy of copies) await backend.ensureMirrored(made.id, copy);
+      if (isFiles(held, claim?.zones ?? null)) {
+        if (storageClass?.root) await backend.ensureRoot(held.volume_name, storageClass.root);
+        share = mountOf(await shareIfTold(backend, held.volume_name));
+      }
     } catch (error) {
       if (!(error instanceof BackendProblem) || !(await this.isStale(error, held, further))) throw error;
       await this.discardAll(held, further);
@@ -144,11 +170,12 @@ export class Binder {
         held.backend_id,
         asRecords(placed.length > 0 ? placed : made.copies),
         asRecords(copies),
+        share && JSON.stringify(share),
       ),
     );
     // the claim was deleted while the backend worked: nobody ever wrote to this volume
     if (!next) await this.discardUnclaimed(held, further);
-    else if (claim) this.fresh.set(operation.id, { held: { ...held, volume_id: made.id }, claim });
+    else if (claim) this.fresh.set(operation.id, { held: { ...held, volume_id: made.id, share }, claim });
     return next;
   }
 
@@ -235,6 +262,7 @@ export class Binder {
     if (!held?.volume_id) return advance(this.database, binding, operation, 'abandoned');
     if (!claim) return undefined; // the claim is gone; its release takes over
     const manifest = persistentVolume({
+      share: held.share,
       volumeName: held.volume_name,
       volumeId: held.volume_id,
       bytes: held.bytes,

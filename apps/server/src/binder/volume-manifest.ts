@@ -23,14 +23,16 @@ export interface VolumeParts {
   readonly modes: readonly string[];
   readonly volumeMode: string;
   readonly zones: readonly string[];
+  /** Where its files are mounted: the server, by its name where it has one, and the path there. */
+  readonly share: { readonly server: string; readonly path: string } | null;
   /** One without a uid is meant by its name. */
   readonly claim: { readonly namespace: string; readonly name: string; readonly uid?: string };
 }
 
 /** The persistent volume that names its claim, so that the platform binds the two and nothing else. */
 export function persistentVolume(parts: VolumeParts): PlatformObject {
-  const { volumeName, volumeId, bytes, pool, backend, protocol, className, reclaim, modes, volumeMode, zones, claim } =
-    parts;
+  const { volumeName, volumeId, bytes, pool, backend, protocol, className, reclaim, modes, volumeMode, zones } = parts;
+  const { claim, share } = parts;
   return {
     apiVersion: 'v1',
     kind: 'PersistentVolume',
@@ -42,7 +44,11 @@ export function persistentVolume(parts: VolumeParts): PlatformObject {
       storageClassName: className,
       persistentVolumeReclaimPolicy: reclaim,
       claimRef: { apiVersion: 'v1', kind: 'PersistentVolumeClaim', ...claim },
-      csi: { driver: provisioner, volumeHandle: `${backend}/${volumeId}`, volumeAttributes: { pool, protocol } },
+      csi: {
+        driver: provisioner,
+        volumeHandle: `${backend}/${volumeId}`,
+        volumeAttributes: { pool, protocol, ...share },
+      },
       ...(zones.length > 0 && {
         nodeAffinity: {
           required: { nodeSelectorTerms: [{ matchExpressions: [{ key: zoneLabel, operator: 'In', values: zones }] }] },

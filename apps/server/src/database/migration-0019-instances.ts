@@ -17,6 +17,8 @@ CREATE TABLE instances (
 
 -- the instance that a volume lies in, and the one that it is on its way to; it holds its room in both
 ALTER TABLE reservations ADD COLUMN instance text, ADD COLUMN instance_to text;
+-- where its files are mounted, for a volume of files
+ALTER TABLE reservations ADD COLUMN share jsonb;
 CREATE INDEX reservations_instance ON reservations (pool_id, instance, claim_uid) WHERE instance IS NOT NULL;
 
 -- as the backend says

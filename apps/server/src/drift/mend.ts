@@ -131,6 +131,7 @@ export class MendCarrier {
       volumeMode?: string;
     };
     const manifest = persistentVolume({
+      share: held.share,
       ...{ volumeName: held.pv_name, volumeId: held.volume_id!, bytes: held.bytes, pool: held.pool_id },
       ...{ backend: held.backend_id, protocol: held.facts.protocols[0] ?? '', className: held.class_name },
       ...{ reclaim: held.reclaim, modes: accessModes, volumeMode, zones: [] },

@@ -232,7 +232,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     getCarving: ({ params }) => getCarving(database, params.pool!),
     freeInstance: ({ params, body, person }) =>
       freeInstance(database, params.pool!, params.instance!, body, person.name, engine.carry),
-    getShare: ({ params, person }) => useOfShare(database, Sight.of(person), claimAt(params)),
+    getShare: ({ params, person }) => useOfShare(database, engine.backends, Sight.of(person), claimAt(params)),
     getProof: ({ params, person }) => findProof(database, Sight.of(person), `${params.namespace}/${params.name}`),
     planDeletion: ({ params, person }) => planDeletionOf(database, Sight.of(person), claimAt(params)),
     keepVolume: ({ params, person }) => keepVolume(database, acts, Sight.of(person), claimAt(params), person.name),

@@ -1,3 +1,4 @@
+import type { ClassManifest } from '@moorage/core/classes/manifest';
 import type { BackendWays } from '@moorage/core/nodes/readiness';
 import type { SharePod } from '@moorage/core/shares/use';
 import { statement } from '../database/statement';
@@ -7,10 +8,18 @@ export const mostPods = 500;
 
 /** Where the volume of a claim lies, and whether files are reached there. */
 export const shareOf = statement<
-  { backend_id: string | null; ways: BackendWays | null; is_file: boolean; modes: readonly string[] | null },
+  {
+    backend_id: string | null;
+    volume_name: string | null;
+    class: ClassManifest | null;
+    ways: BackendWays | null;
+    is_file: boolean;
+    modes: readonly string[] | null;
+  },
   [namespace: string, name: string]
 >(
-  `SELECT c.backend_id, b.ways, coalesce(p.facts -> 'access' ? 'file', false) AS is_file,
+  `SELECT c.backend_id, (SELECT r.volume_name FROM reservations r WHERE r.claim_uid = c.uid) AS volume_name,
+     (SELECT s.body FROM platform_objects s WHERE s.plural = 'storageclasses' AND s.name = c.class_name) AS class, b.ways, coalesce(p.facts -> 'access' ? 'file', false) AS is_file,
      (SELECT o.body #> '{spec,accessModes}' FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = c.uid) AS modes
    FROM claims c LEFT JOIN backends b ON b.id = c.backend_id LEFT JOIN pools p ON p.id = c.pool_id
    WHERE c.namespace = $1 AND c.name = $2 ORDER BY c.created_at DESC LIMIT 1`,

@@ -32,6 +32,39 @@ const pod = (name: string, node: string | undefined, claim: string, spec: object
     status: { phase },
   });
 
+test('a share is mounted by the name of its server, and root on a node writes there as its class says', async () => {
+  await moorClass(maren, 'presses', ['gneiss-shared'], { copies: 1, root: 'kept' });
+  await maren.ok('POST', '/api/claims', aClaim('presses', 'presses', { size: '20Gi', modes: ['ReadWriteMany'] }));
+  await maren.ok('POST', '/api/claims', aClaim('as-it-is', 'charts', { size: '20Gi', modes: ['ReadWriteMany'] }));
+  const server = 'files.gneiss.orrin-sound.example';
+  for (const [name, root, rootAsked] of [['presses', 'kept', 'kept'] as const, ['as-it-is', 'mapped', null] as const]) {
+    const { claim } = await maren.inState(name, 'bound');
+    const path = `/exports/${claim.volumeName!}`;
+    const use = await maren.ok<ShareUseRow>('GET', at(name));
+    expect(use).toMatchObject({ mounted: { server, path, root, addresses: ['10.40.11.20'] }, rootAsked });
+    const volume = world.platform.store.get('persistentvolumes', undefined, claim.volumeName!);
+    expect(volume.spec).toMatchObject({ csi: { volumeAttributes: { pool: 'gneiss-shared', server, path } } });
+  }
+});
+
+test('where a backend says nothing of its exports, its share is told of all the same', async () => {
+  world.more[0]!.faults.add({ kind: 'refuse', path: '/FileSystems', status: 503 });
+  const use = await maren.ok<ShareUseRow>('GET', at('as-it-is'));
+  expect(use).toMatchObject({ backend: 'gneiss', mounted: null, users: [] });
+  world.more[0]!.faults.heal();
+});
+
+test('a backend that does not speak of its exports keeps nobody from binding', async () => {
+  world.more[0]!.faults.add({ kind: 'refuse', path: '/FileSystems', status: 404 });
+  await maren.ok('POST', '/api/claims', aClaim('untold', 'charts', { size: '20Gi', modes: ['ReadWriteMany'] }));
+  const { claim } = await maren.inState('untold', 'bound');
+  const { spec } = world.platform.store.get('persistentvolumes', undefined, claim.volumeName!);
+  expect((spec as { csi: { volumeAttributes: object } }).csi.volumeAttributes).toEqual({
+    ...{ pool: 'gneiss-shared', protocol: 'NFSv4' },
+  });
+  world.more[0]!.faults.heal();
+});
+
 test('pods that read and write a share are told with their nodes, and one whose node no range lets in', async () => {
   await maren.ok('POST', '/api/claims', aClaim('chart-tiles', 'charts', { size: '20Gi', modes: ['ReadWriteMany'] }));
   await maren.inState('chart-tiles', 'bound');

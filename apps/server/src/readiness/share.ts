@@ -1,15 +1,33 @@
 import type { ShareUseRow } from '@moorage/contract/shares';
 import { blockOf, blockText } from '@moorage/core/nodes/ranges';
 import { shareUse } from '@moorage/core/shares/use';
+import { fromManifest } from '@moorage/core/classes/manifest';
+import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
+import { BackendProblem } from '../swordfish/connector';
 import { mostPods, shareOf, sharePods } from './share.sql';
+
+/** Where a share is mounted, as its backend says at this moment; null where it does not. */
+async function mountedAt(backends: Backends, backend: string, volume: string): Promise<ShareUseRow['mounted']> {
+  try {
+    const found = await (await backends.connector(backend)).findShare(volume);
+    if (!found) return null;
+    const { server = null, addresses, path, root = null } = found;
+    return { server, path, root, addresses: [...addresses] };
+  } catch (error) {
+    // who uses it is told all the same
+    if (error instanceof BackendProblem) return null;
+    throw error;
+  }
+}
 
 /** Which pods on which nodes read and write the share of a claim now, and whom its backend shuts out. */
 export async function useOfShare(
   database: Database,
+  backends: Backends,
   sight: Sight,
   { namespace, name }: { readonly namespace: string; readonly name: string },
 ): Promise<ShareUseRow> {
@@ -41,6 +59,8 @@ export async function useOfShare(
     readOnly,
   );
   return {
+    mounted: share.volume_name === null ? null : await mountedAt(backends, share.backend_id, share.volume_name),
+    rootAsked: (share.class && fromManifest(share.class).storageClass.root) ?? null,
     ...{ backend: share.backend_id, ranges: blocks?.map(blockText) ?? null, more: rows.length > mostPods },
     ...{ writing: use.writing, reading: use.reading },
     shutOut: use.shutOut.map(({ node, addresses }) => ({ node, addresses: [...addresses] })),

@@ -43,6 +43,8 @@ class ReservationModel extends Model<InferAttributes<ReservationModel>, InferCre
   /** The instance of its pool that it is carved out of, and the one that it is on its way to. */
   declare instance: CreationOptional<string | null>;
   declare instanceTo: CreationOptional<string | null>;
+  /** Where its files are mounted: the server, by its name where it has one, and the path there. */
+  declare share: CreationOptional<{ server: string; path: string } | null>;
 }
 
 export const reservations = table('reservations', ReservationModel, {
@@ -76,6 +78,7 @@ export const reservations = table('reservations', ReservationModel, {
   destroyedBy: { type: DataTypes.TEXT },
   instance: { type: DataTypes.TEXT },
   instanceTo: { type: DataTypes.TEXT },
+  share: { type: DataTypes.JSONB },
 });
 
 /** Where one copy of a volume is kept, on a cluster whose disks we choose. */

@@ -37,6 +37,8 @@ export interface Reserved {
   instance: string | null;
   instance_bytes: number | null;
   instance_to: string | null;
+  /** Where its files are mounted, for a volume of files. */
+  share: { server: string; path: string } | null;
 }
 
 /** A copy of a volume elsewhere, under the same name, with the pool it is reserved on. */

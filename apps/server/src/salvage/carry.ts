@@ -113,7 +113,7 @@ export class SalvageCarrier {
       ...{ volumeName: held.pv_name, volumeId: held.volume_id!, bytes: held.bytes, pool: held.pool_id },
       ...{ backend: held.backend_id, protocol: held.facts.protocols[0] ?? '', className: salvage.className },
       ...{ reclaim: held.reclaim, modes: salvage.modes, volumeMode: salvage.volumeMode, zones: [] },
-      claim: { namespace: salvage.namespace, name: salvage.name },
+      ...{ share: held.share, claim: { namespace: salvage.namespace, name: salvage.name } },
     });
     try {
       await this.platform.create(manifest);

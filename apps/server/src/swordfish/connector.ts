@@ -1,5 +1,6 @@
 import type { PoolFacts } from '@moorage/contract/backends';
 import type { BackendEvents, Load } from '@moorage/contract/inventory';
+import type { RootOnNodes } from '@moorage/core/classes/storage-class';
 import type { Scheme } from '@moorage/core/capacity/usable';
 import type { DomainLevel, InventoryDisk } from '@moorage/core/clusters/disk';
 import type { BackendWays } from '@moorage/core/nodes/readiness';
@@ -97,6 +98,16 @@ export interface NewBackendVolume {
   readonly deduplicated?: boolean;
 }
 
+/** Where the files of a volume are mounted, and as whom root on a node writes there. */
+export interface BackendShare {
+  /** Name of the server; undefined where the backend tells addresses alone. */
+  readonly server?: string;
+  readonly addresses: readonly string[];
+  readonly path: string;
+  /** Kept as root's, or mapped to nobody; undefined where the backend does not say. */
+  readonly root?: RootOnNodes;
+}
+
 /** How large a volume is to be, and the ceilings it is held to then. */
 export interface GrownVolume {
   readonly id: string;
@@ -176,6 +187,10 @@ export interface BackendConnector {
    * round. Online: its id stays. Gives how far it has come, percent: at 100 it lies there. `full` when there is no room.
    */
   ensureMoved(volume: string, instancePath: string): Promise<number>;
+  /** Where the files of a volume, found by its name, are mounted; undefined where the backend tells of no export of it. */
+  findShare(volume: string): Promise<BackendShare | undefined>;
+  /** Lets root on a node write to a volume's export as root, or as nobody; once it does, again is fine. `refused` where it cannot. */
+  ensureRoot(volume: string, root: RootOnNodes): Promise<void>;
   /** Makes an empty pool; one of that name that is there already is fine. */
   ensurePool(pool: NewPool): Promise<void>;
   /** Adds disks, all or none; those that are in the pool already are fine. `refused` when one belongs elsewhere. */

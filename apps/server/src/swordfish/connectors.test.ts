@@ -278,6 +278,16 @@ describe.each([
       expect((await shared()).facts.instances!.sold[0]).toMatchObject({ used: 1000 * GiB });
     });
 
+    test('files are mounted by a name, and what root on a node writes there is set once', async () => {
+      const at = { server: 'files.gneiss.orrin-sound.example', addresses: ['10.40.11.20'], path: '/exports/vol-a' };
+      expect(await connector.findShare('vol-a')).toEqual({ ...at, root: 'mapped' });
+      await connector.ensureRoot('vol-a', 'kept');
+      await connector.ensureRoot('vol-a', 'kept');
+      expect(await connector.findShare('vol-a')).toEqual({ ...at, root: 'kept' });
+      expect(await connector.findShare('vol-z')).toBeUndefined();
+      await expect(connector.ensureRoot('vol-z', 'kept')).rejects.toMatchObject({ code: 'refused' });
+    });
+
     test('a volume moves to another instance and stays itself; one with volumes in it is not given back', async () => {
       const { id } = (await connector.findVolume('vol-a'))!;
       const { path: pool } = await shared();

@@ -134,7 +134,20 @@ export const volumeSchema = z.object({
 export type VolumeResource = z.infer<typeof volumeSchema>;
 
 export const fileSystemSchema = z.object({
+  Name: z.string().optional(),
+  ExportedShares: linkSchema.optional(),
   CapacitySources: z.array(z.object({ ProvidingVolumes: z.array(linkSchema).default([]) })).default([]),
+});
+
+export const fileShareSchema = z.object({
+  '@odata.id': z.string(),
+  FileSharePath: z.string().max(2000),
+  RootAccess: z.boolean().nullish(),
+  EthernetInterfaces: linkSchema.optional(),
+});
+export const ethernetInterfaceSchema = z.object({
+  FQDN: z.string().max(255).nullish(),
+  IPv4Addresses: z.array(z.object({ Address: z.string().nullish() })).default([]),
 });
 
 export const chassisSchema = z.object({

@@ -1,3 +1,4 @@
+import type { RootOnNodes } from '@moorage/core/classes/storage-class';
 import { setTimeout as pause } from 'node:timers/promises';
 import {
   BackendProblem,
@@ -28,6 +29,7 @@ import { SwordfishCluster } from './swordfish-cluster';
 import { DrivePaths, SwordfishView, volumeFrom, type Paths } from './swordfish-view';
 import { InstancePaths, SwordfishInstances } from './swordfish-instances';
 import { SwordfishObjects } from './swordfish-objects';
+import { SwordfishShares } from './swordfish-shares';
 import { SwordfishWays } from './swordfish-ways';
 
 /** How long a volume may take to become ready before its making counts as failed. */
@@ -47,11 +49,13 @@ export class SwordfishConnector implements BackendConnector {
 
   private readonly ways: SwordfishWays;
   private readonly instances: SwordfishInstances;
+  private readonly shares: SwordfishShares;
   readonly objects: SwordfishObjects;
 
   constructor(private readonly http: BackendHttp) {
     this.ways = new SwordfishWays(http);
     this.instances = new SwordfishInstances(http, this.instancePaths);
+    this.shares = new SwordfishShares(http, async () => (await this.find()).storage);
     this.objects = new SwordfishObjects(http, this.ways);
   }
 
@@ -220,6 +224,9 @@ export class SwordfishConnector implements BackendConnector {
     });
     return disks.length;
   }
+
+  findShare = (volume: string) => this.shares.find(volume);
+  ensureRoot = (volume: string, root: RootOnNodes) => this.shares.ensureRoot(volume, root);
 
   ensureInstance = (wanted: WantedInstance) => this.instances.ensure(wanted);
   ensureInstanceGone = (poolPath: string, name: string) => this.instances.ensureGone(poolPath, name);

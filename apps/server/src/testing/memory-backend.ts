@@ -1,9 +1,11 @@
 import { randomUUID } from 'node:crypto';
 import { isIP } from 'node:net';
+import type { RootOnNodes } from '@moorage/core/classes/storage-class';
 import { singleAddressMask } from '@moorage/core/nodes/readiness';
 import {
   BackendProblem,
   type BackendConnector,
+  type BackendShare,
   type BackendView,
   type BackendVolume,
   type DiskAt,
@@ -178,6 +180,24 @@ export class MemoryBackend implements BackendConnector {
       };
       this.volumes.set(volume.id, volume);
       return volume;
+    });
+  }
+
+  private readonly roots = new Map<string, RootOnNodes>();
+  private readonly exports = (pool: string): boolean => this.pool(pool).facts.access.includes('file');
+
+  findShare(name: string): Promise<BackendShare | undefined> {
+    const found = [...this.volumes.values()].find((v) => v.name === name);
+    if (!found || !this.exports(found.pool)) return Promise.resolve(undefined);
+    const at = { server: 'files.gneiss.orrin-sound.example', addresses: ['10.40.11.20'], path: `/exports/${name}` };
+    return Promise.resolve({ ...at, root: this.roots.get(found.id) ?? 'mapped' });
+  }
+
+  ensureRoot(name: string, root: RootOnNodes): Promise<void> {
+    return this.changing(() => {
+      const found = [...this.volumes.values()].find((v) => v.name === name);
+      if (!found || !this.exports(found.pool)) throw refused(`there is no export of ${name}`);
+      this.roots.set(found.id, root);
     });
   }
 

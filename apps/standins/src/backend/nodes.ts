@@ -27,6 +27,7 @@ export function nodesAndDrives(app: Express, backend: Backend, view: Views): voi
     Status: { State: 'Enabled', Health: 'OK' },
     Storage: link(`${root}/Storage`),
     LogServices: link(`${at.system(seed.id)}/LogServices`),
+    ...(seed.filesAt && { EthernetInterfaces: link(at.interfaces) }),
     Links: { Chassis: seed.nodes.map((n) => link(at.chassis(n))) },
     ...view.reset(seed.id),
   });

@@ -5,6 +5,7 @@ import type { Backend } from './model';
 import { poolFrom, redundancyFrom, type PoolBody } from './new-pool';
 import type { InstanceBody } from './instances';
 import { answerCollection } from './query';
+import { exportedSystems, fileShares } from './shares';
 import type { Volume, VolumeChange } from './resources';
 import { ownVolume, type Views } from './views';
 import { collection, link, root } from './service-views';
@@ -161,13 +162,15 @@ export function poolsAndVolumes(app: Express, backend: Backend, view: Views): vo
     res.json(view.capabilities(backend.pool(req.params.pool)));
   });
   soldInParts(app, backend, view);
+  fileShares(app, backend, view);
   app.get(at.fileSystems, (req, res) => {
     const mounted = used.filter((d) => d.use === 'mounted');
     const members = mounted.map((d) => ({
       path: `${at.fileSystems}/${ownVolume(d)}`,
       whole: () => view.fileSystem(d),
     }));
-    answerCollection(req, res, 'FileSystem', 'File systems', members);
+    const exported = exportedSystems(backend, view, req);
+    answerCollection(req, res, 'FileSystem', 'File systems', [...members, ...exported]);
   });
   app.get(`${at.fileSystems}/:id`, (req, res) => {
     const drive = used.find((d) => d.use === 'mounted' && ownVolume(d) === req.params.id);

@@ -18,6 +18,8 @@ export interface Volume {
   serviceClass?: string;
   state: 'Starting' | 'Enabled';
   copies: Copy[];
+  /** Whether root on a client is root on what it exports; nobody is when it is unset. */
+  rootAccess?: boolean;
   /** Volumes of other services that are written as well: at the same time, or later. */
   mirrors?: Mirror[];
 }

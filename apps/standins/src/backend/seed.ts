@@ -87,6 +87,8 @@ export interface BackendSeed {
   readonly clients?: readonly ClientRange[];
   /** It keeps objects as well: the pool that buckets are made in when none is asked for. */
   readonly objectPool?: string;
+  /** It exports files, under this name and at this address. */
+  readonly filesAt?: { readonly name: string; readonly address: string };
   readonly user: string;
   readonly password: string;
   /** How long making a volume takes. */

@@ -20,6 +20,8 @@ export function paths(id: string) {
     volumes: `${storage}/Volumes`,
     volume: (v: string) => `${storage}/Volumes/${v}`,
     fileSystems: `${storage}/FileSystems`,
+    exported: (v: string) => `${storage}/FileSystems/of-${v}`,
+    interfaces: `${root}/Systems/${id}/EthernetInterfaces`,
     copy: (v: string, n: number) => `${storage}/Volumes/${v}/Replicas/${n}`,
     chassis: (n: string) => `${root}/Chassis/${n}`,
     system: (n: string) => `${root}/Systems/${n}`,

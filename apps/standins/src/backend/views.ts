@@ -1,6 +1,6 @@
-import { collection, enabled, link, ServiceViews } from './service-views';
+import { collection, enabled, link } from './service-views';
+import { PartViews } from './part-views';
 import type { Copy } from './copies';
-import type { Instance } from './instances';
 import type { Backend } from './model';
 import type { ServiceClass, Volume } from './resources';
 import type { DriveSeed, PoolSeed } from './seed';
@@ -8,7 +8,7 @@ import type { DriveSeed, PoolSeed } from './seed';
 /** Volume that a node itself made on one of its drives. */
 export const ownVolume = (drive: DriveSeed): string => `on-${drive.id}`;
 
-export class Views extends ServiceViews {
+export class Views extends PartViews {
   copy(volume: Volume, copy: Copy, index: number) {
     const percent = volume.consumed > 0 ? Math.floor(100 * (1 - copy.left / volume.consumed)) : 100;
     const whole = copy.state === 'Synchronized' || copy.from !== undefined;
@@ -163,76 +163,6 @@ export class Views extends ServiceViews {
       Actions: {
         '#StoragePool.AddDrives': { target: `${path}/Actions/StoragePool.AddDrives` },
         '#StoragePool.RemoveDrives': { target: `${path}/Actions/StoragePool.RemoveDrives` },
-      },
-    };
-  }
-
-  /** A part of a pool that volumes are carved out of. */
-  instance(instance: Instance) {
-    const pool = this.backend.pool(instance.pool);
-    const { encrypts, raidTypes } = pool;
-    const inside = this.backend.instances.inside(instance);
-    const path = this.at.instance(instance);
-    const sum = (of: (v: Volume) => number) => inside.reduce((all, v) => all + of(v), 0);
-    return {
-      ...link(path),
-      '@odata.type': '#StoragePool.v1_9_0.StoragePool',
-      Id: instance.id,
-      Name: instance.id,
-      PoolType: ['File'],
-      Capacity: {
-        Data: {
-          AllocatedBytes: instance.capacity,
-          ProvisionedBytes: sum((v) => v.capacity),
-          ConsumedBytes: sum((v) => v.consumed),
-        },
-      },
-      SupportedRAIDTypes: raidTypes,
-      SupportedProvisioningPolicies: ['Thin'],
-      Encrypted: encrypts,
-      Status: enabled,
-      CapacitySources: [
-        {
-          ...link(`${path}/CapacitySources/1`),
-          Id: '1',
-          Name: 'Source',
-          ProvidingPools: [link(this.at.pool(pool.id))],
-        },
-      ],
-      Links: { DefaultClassOfService: link(this.at.serviceClass(pool.id)) },
-    };
-  }
-
-  /** Where it says how large the parts of a pool are. */
-  soldAs(pool: PoolSeed) {
-    const path = `${this.at.pool(pool.id)}/AllocatedPools`;
-    return {
-      '@Redfish.CollectionCapabilities': {
-        '@odata.type': '#CollectionCapabilities.v1_4_0.CollectionCapabilities',
-        Capabilities: [
-          {
-            CapabilitiesObject: link(`${path}/Capabilities`),
-            UseCase: 'StoragePoolCreation',
-            Links: { TargetCollection: link(path) },
-          },
-        ],
-      },
-    };
-  }
-
-  instanceCapabilities(pool: PoolSeed) {
-    const { minimum, maximum, step } = pool.sold!;
-    return {
-      ...link(`${this.at.pool(pool.id)}/AllocatedPools/Capabilities`),
-      '@odata.type': '#StoragePool.v1_9_0.StoragePool',
-      Id: 'Capabilities',
-      Name: `Capabilities of pools within ${pool.id}`,
-      'Name@Redfish.RequiredOnCreate': true,
-      Capacity: {
-        Data: {
-          'ProvisionedBytes@Redfish.RequiredOnCreate': true,
-          'ProvisionedBytes@Redfish.AllowableNumbers': [`${minimum}:${maximum}:${step}`],
-        },
       },
     };
   }

@@ -336,6 +336,12 @@ export class Volumes extends Drives {
     this.save(volume);
   }
 
+  setRootAccess(id: string, rootAccess: boolean): void {
+    const volume = this.volume(id);
+    volume.rootAccess = rootAccess;
+    this.save(volume);
+  }
+
   addServiceClass(cls: ServiceClass): void {
     this.serviceClasses.set(cls.id, cls);
     this.journal.put(`class/${cls.id}`, cls);

@@ -6,9 +6,10 @@ import { keys } from '../api/keys';
 import { LetIn } from '../backends/LetIn';
 import { isRangeable } from '../backends/ranges-words';
 import { Mark, MarkedWord } from '../marks/Mark';
+import { Copyable } from '../parts/Copyable';
 import { Fill, Row, Sheet } from '../parts/layout';
 import { useMay } from '../parts/person';
-import { doesMark, doesWord, isShared, shutOutSentence, usedSentence } from './share-words';
+import { doesMark, doesWord, isShared, mountedSentence, mountText, shutOutSentence, usedSentence } from './share-words';
 
 const mostShown = 24;
 
@@ -32,6 +33,11 @@ export function Share({ claim }: { claim: ClaimRow }) {
           ? `${data.backend} says nothing of who may mount it.`
           : `${data.backend} lets in ${data.ranges.join(', ') || 'nobody'}.`}
       </Typography>
+      {data.mounted && (
+        <Typography variant="body2">
+          <Copyable text={mountText(data.mounted)} what="mount" /> {mountedSentence(data)}
+        </Typography>
+      )}
       {data.shutOut.map((out) => (
         <Row key={out.node} gap={1} align="center" sx={{ pt: 0.5 }}>
           <Mark kind="person" />

@@ -36,3 +36,27 @@ export function doesWord({ phase, node, letIn, readOnly }: User): string {
 
 export const doesMark = (user: User) =>
   user.letIn === 'no' ? 'person' : user.phase === 'Running' ? 'settled' : 'progress';
+
+const rootWords = { kept: 'as root', mapped: 'as nobody' } as const;
+
+/** Where nodes mount it, and as whom root on a node writes there; undefined where its backend does not say. */
+export function mountedSentence({ mounted, rootAsked }: ShareUseRow): string | undefined {
+  if (!mounted) return undefined;
+  const { server, addresses, root } = mounted;
+  const by =
+    server === null
+      ? 'by address, since its backend tells no name'
+      : addresses.length > 0
+        ? `by name (${addresses.join(', ')} now)`
+        : 'by name';
+  const asked =
+    rootAsked !== null && root !== null && rootAsked !== root
+      ? `, though its class asks for ${rootWords[rootAsked]}`
+      : '';
+  const writes = root === null ? '' : ` Root on a node writes ${rootWords[root]}${asked}; others keep their numbers.`;
+  return `Mounted ${by}.${writes}`;
+}
+
+/** What a node mounts. */
+export const mountText = ({ server, addresses, path }: NonNullable<ShareUseRow['mounted']>): string =>
+  `${server ?? addresses[0] ?? ''}:${path}`;

@@ -3,7 +3,7 @@ import userEvent from '@testing-library/user-event';
 import { FakeServer, maren, screen, show } from '../testing/render';
 import { aClaimRow } from '../testing/rows';
 import { Share } from './Share';
-import { doesWord, usedSentence } from './share-words';
+import { doesWord, mountedSentence, mountText, usedSentence } from './share-words';
 
 type User = ShareUseRow['users'][number];
 const user = (pod: string, part: Partial<User> = {}): User => ({
@@ -13,10 +13,35 @@ const user = (pod: string, part: Partial<User> = {}): User => ({
 });
 const aUse = (part: Partial<ShareUseRow> = {}): ShareUseRow => ({
   ...{ backend: 'gneiss', ranges: ['10.40.8.0/26'], writing: 0, reading: 0, shutOut: [], users: [], more: false },
+  ...{ mounted: null, rootAsked: null },
   ...part,
 });
 const shared = aClaimRow('chart-tiles', { state: 'bound', modes: ['ReadWriteMany'] });
 const out = [{ node: 'quay-12', addresses: ['10.40.10.33', 'fd00::12'] }];
+
+const mounted = {
+  server: 'files.gneiss.example',
+  addresses: ['10.40.11.20'],
+  path: '/exports/pvc-1',
+  root: 'mapped' as const,
+};
+
+test.each([
+  [{ mounted }, 'Mounted by name (10.40.11.20 now). Root on a node writes as nobody; others keep their numbers.'],
+  [
+    { mounted: { ...mounted, root: 'kept' as const }, rootAsked: 'mapped' as const },
+    'Mounted by name (10.40.11.20 now). Root on a node writes as root, though its class asks for as nobody; others keep their numbers.',
+  ],
+  [{ mounted: { ...mounted, server: null, root: null } }, 'Mounted by address, since its backend tells no name.'],
+  [{ mounted: null }, undefined],
+])('%o: %s', (part, sentence) => expect(mountedSentence(aUse(part))).toBe(sentence));
+
+test('what a node mounts can be copied', async () => {
+  new FakeServer({ getShare: () => aUse({ mounted }) });
+  show(<Share claim={shared} />);
+  await screen.findByText('files.gneiss.example:/exports/pvc-1');
+  expect(mountText({ ...mounted, server: null })).toBe('10.40.11.20:/exports/pvc-1');
+});
 
 test('who is shut out is let in where that is seen, by those who may', async () => {
   const server = new FakeServer({ getShare: () => aUse({ shutOut: out }), allowClient: () => null });

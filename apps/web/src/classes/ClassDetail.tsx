@@ -21,7 +21,7 @@ import { PoolLines } from './PoolLines';
 import { Question } from './Question';
 import { GrantsOf } from './GrantsOf';
 import { SuccessionPlans } from './SuccessionPlan';
-import { purposeWords, rateText } from './words';
+import { purposeWords, rateText, rootWords } from './words';
 import { FaintCell, Row, Sheet } from '../parts/layout';
 
 const SpeedChart = lazy(() => import('./SpeedChart'));
@@ -112,6 +112,7 @@ function Answers({ row }: { row: ClassRow }) {
           line('Data is', flags.join(', ') || 'as the pool keeps it'),
           line('Volume mode', cls.volumeMode),
           ...(cls.fileSystem ? [line('File system', cls.fileSystem)] : []),
+          ...(cls.root ? [line('Root on nodes', rootWords[cls.root])] : []),
           ...(cls.mountOptions.length > 0 ? [line('Mounted with', cls.mountOptions.join(', '))] : []),
         )}
       </Question>

@@ -6,7 +6,13 @@ import { readManifestText, writeClassInto, type ReadObject } from '@moorage/mani
 import { isHere, type PlacementState } from '@moorage/contract/moorings';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { toManifest } from '@moorage/core/classes/manifest';
-import { purposes, strategies, volumeModes, type StorageClass } from '@moorage/core/classes/storage-class';
+import {
+  purposes,
+  rootsOnNodes,
+  strategies,
+  volumeModes,
+  type StorageClass,
+} from '@moorage/core/classes/storage-class';
 import { lazy, Suspense, useEffect, useMemo, useState } from 'react';
 import { FormProvider, useForm, useFormContext, useWatch } from 'react-hook-form';
 import { stringify } from 'yaml';
@@ -20,7 +26,7 @@ import { ReadyNodes } from './ReadyNodes';
 import { Question } from './Question';
 import { RateField } from './RateField';
 import { SafeguardField } from './SafeguardField';
-import { purposeWords } from './words';
+import { purposeWords, rootWords } from './words';
 import { Fill, Row, Sheet } from '../parts/layout';
 
 const ManifestEditor = lazy(() => import('./ManifestEditor'));
@@ -124,6 +130,11 @@ function Questions({
           label="Mount options"
           help="For example noatime, discard."
           known={usualMountOptions}
+        />
+        <Pick
+          name="root"
+          label="Root on nodes, in shares"
+          options={[['', 'as the backend does'], ...rootsOnNodes.map((r) => [r, rootWords[r]] as const)]}
         />
       </Question>
       <Question title="What happens at the end?" consequences={consequences.ending}>
@@ -313,5 +324,6 @@ const cleared: Partial<NewClass> = {
   throughputCeiling: undefined,
   latencyAimMs: undefined,
   fileSystem: undefined,
+  root: undefined,
   safeguard: undefined,
 };

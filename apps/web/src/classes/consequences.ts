@@ -129,6 +129,14 @@ function keeping(cls: StorageClass, pools: readonly Pool[]): Consequence[] {
       found.push(impossible('No pool serves files: block storage gives one writer node, and many writers never bind.'));
     else found.push(plain(`Many nodes can write on ${names(files)}; moor the class there.`));
   }
+  if (cls.root !== undefined) {
+    const shared = pools.filter((p) => givesMode(p, 'ReadWriteMany', 'Filesystem'));
+    if (shared.length === 0)
+      found.push(foolish('No pool serves files: what root on a node writes is told of shares alone.'));
+    else if (cls.root === 'kept')
+      found.push(plain('Whoever is root on a node, or in a pod, may change every file of a share.'));
+    else found.push(plain('What root on a node writes to a share is nobody’s; pods that run as root may be refused.'));
+  }
   if (cls.volumeMode === 'Block' && cls.fileSystem)
     found.push(foolish('A raw block device has no file system: this setting does nothing.'));
   if (cls.volumeMode !== 'any')

@@ -67,7 +67,7 @@ export function Pick({
   options,
   help,
 }: {
-  name: 'strategy' | 'purpose' | 'fileSystem';
+  name: 'strategy' | 'purpose' | 'fileSystem' | 'root';
   label: string;
   options: readonly (readonly [string, string])[];
   help?: string;

@@ -20,6 +20,9 @@ export function rateText(term: RateTerm | undefined, unit = 'IOPS'): string {
   return `${n(perGiB)} per GiB${bounds}`;
 }
 
+/** What becomes of what root on a node writes to a share. */
+export const rootWords = { kept: 'stays root', mapped: 'becomes nobody' } as const;
+
 export const tunableWords: Record<Tunable, string> = {
   copies: 'Copies',
   'iops-floor': 'IOPS floor',
@@ -58,6 +61,7 @@ export const settingWords: Record<Exclude<keyof StorageClass, 'name'>, string> =
   volumeMode: 'volume mode',
   fileSystem: 'file system',
   mountOptions: 'mount options',
+  root: 'root on nodes',
   compression: 'compression',
   deduplication: 'deduplication',
   reclaim: 'reclaim policy',

@@ -3,6 +3,7 @@ import { tunables, type Allowance, type Tunable, type Tuned } from './tunable';
 import {
   bindingModes,
   fileSystems,
+  rootsOnNodes,
   levels,
   plainClass,
   purposes,
@@ -170,6 +171,16 @@ export const parameters: Readonly<Record<string, Parameter>> = {
   },
   encrypted: flagOf('encrypted', 'Encrypted at rest'),
   'volume-mode': oneOf('volumeMode', ['any', ...volumeModes], 'The volume mode claims may ask'),
+  root: {
+    about: "What root on a node writes to a share: kept as root's, or mapped to nobody",
+    example: 'mapped',
+    values: [...rootsOnNodes],
+    write: (cls) => cls.root,
+    read: (text) => {
+      const root = rootsOnNodes.find((r) => r === text);
+      return root && { root };
+    },
+  },
   compression: flagOf('compression', 'Compressed by the pool'),
   deduplication: flagOf('deduplication', 'Deduplicated by the pool'),
   'grace-days': wholeOf('graceDays', 3650, "Days a deleted claim's volume is kept"),

@@ -19,6 +19,9 @@ export type Level = (typeof levels)[number];
 /** What the volumes are meant for: decides which combinations are foolish or impossible. */
 export const purposes = ['anything', 'databases', 'shared-files', 'scratch'] as const;
 export type Purpose = (typeof purposes)[number];
+/** What becomes of what root on a node writes to a share: it stays root's, or is nobody's. */
+export const rootsOnNodes = ['kept', 'mapped'] as const;
+export type RootOnNodes = (typeof rootsOnNodes)[number];
 export const fileSystems = ['ext4', 'xfs'] as const;
 export type FileSystem = (typeof fileSystems)[number];
 
@@ -76,6 +79,8 @@ export interface StorageClass {
   /** Undefined: what the platform makes by itself. */
   readonly fileSystem?: FileSystem;
   readonly mountOptions: readonly string[];
+  /** Of shares alone; undefined: as the backend does by itself. */
+  readonly root?: RootOnNodes;
   readonly compression: boolean;
   readonly deduplication: boolean;
 

@@ -44,7 +44,7 @@ test('two people who change different settings of a class both get theirs; only 
     throughputFloor: 0,
     throughputCeiling: 0,
   });
-  const more = ['latencyAimMs', 'fileSystem', 'safeguard'];
+  const more = ['latencyAimMs', 'fileSystem', 'root', 'safeguard'];
   expect([...fixedSettings, ...looseSettings].sort()).toEqual([...all, ...more].sort());
 });
 

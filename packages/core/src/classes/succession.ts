@@ -23,6 +23,7 @@ export const fixedSettings = [
   'volumeMode',
   'fileSystem',
   'mountOptions',
+  'root',
   'compression',
   'deduplication',
   'reclaim',
