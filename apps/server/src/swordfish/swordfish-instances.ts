@@ -1,3 +1,4 @@
+import type { z } from 'zod';
 import { BackendProblem, type WantedInstance } from './connector';
 import type { BackendHttp } from './http';
 import { expand } from './links';
@@ -14,15 +15,22 @@ import {
 } from './schemas';
 import { numbersFrom } from './swordfish-view';
 
+type InstanceResource = z.infer<typeof instanceSchema>;
 type SoldAs = Omit<NonNullable<PoolFacts['instances']>, 'sold'>;
 
 /** What is carved out of where: the pools that others are sold within, by the paths of those. */
 export class InstancePaths {
+  private readonly byName = new Map<string, string>();
   private readonly known = new Map<string, { readonly pool: string; readonly instance: string }>();
 
   keep(pool: string, instances: readonly { readonly name: string; readonly path: string }[]): void {
-    for (const { name, path } of instances) this.known.set(path, { pool, instance: name });
+    for (const { name, path } of instances) {
+      this.known.set(path, { pool, instance: name });
+      this.byName.set(`${pool}/${name}`, path);
+    }
   }
+
+  of = (pool: string, instance: string): string | undefined => this.byName.get(`${pool}/${instance}`);
 
   at = (path: string | undefined): { readonly pool: string; readonly instance: string } | undefined =>
     path === undefined ? undefined : this.known.get(path);
@@ -31,6 +39,7 @@ export class InstancePaths {
 /** Pools that are sold in parts: the parts are pools of their own, allocated from them. */
 export class SwordfishInstances {
   private readonly sizes = new Map<string, SoldAs>();
+  private readonly folders = new Map<string, { readonly folder: string; readonly pool: string }>();
 
   constructor(
     private readonly http: BackendHttp,
@@ -70,35 +79,53 @@ export class SwordfishInstances {
     return soldAs;
   }
 
-  private async folderOf(poolPath: string): Promise<string> {
-    const { AllocatedPools } = await this.http.get(poolPath, poolSchema);
+  /** Where the instances of a pool are, and its name: read once. */
+  private async folderOf(poolPath: string): Promise<{ readonly folder: string; readonly pool: string }> {
+    const known = this.folders.get(poolPath);
+    if (known) return known;
+    const { AllocatedPools, Id: pool } = await this.http.get(poolPath, poolSchema);
     if (!AllocatedPools) throw new BackendProblem('refused', 'the pool is not sold in instances');
-    return AllocatedPools['@odata.id'];
+    const found = { folder: AllocatedPools['@odata.id'], pool };
+    this.folders.set(poolPath, found);
+    return found;
   }
 
-  private find = async (folder: string, name: string) =>
-    (await this.http.get(folder + expand, collectionSchema(instanceSchema))).Members.find((m) => m.Id === name);
+  /** An instance by its name: where it was last time, or among all of its pool. */
+  private async find(poolPath: string, name: string): Promise<InstanceResource | undefined> {
+    const { folder, pool } = await this.folderOf(poolPath);
+    const path = this.paths.of(pool, name);
+    try {
+      if (path !== undefined) return await this.http.get(path, instanceSchema);
+    } catch (error) {
+      if (!(error instanceof BackendProblem && error.code === 'not-found')) throw error;
+    }
+    const { Members } = await this.http.get(folder + expand, collectionSchema(instanceSchema));
+    const found = Members.find((m) => m.Id === name);
+    if (found) this.paths.keep(pool, [{ name, path: found['@odata.id'] }]);
+    return found;
+  }
 
   async ensure({ poolPath, name, bytes }: WantedInstance): Promise<{ path: string; bytes: number }> {
-    const folder = await this.folderOf(poolPath);
-    const known = await this.find(folder, name);
+    const known = await this.find(poolPath, name);
+    const sized = (of: InstanceResource) => ({ path: of['@odata.id'], bytes: of.Capacity.Data.AllocatedBytes });
+    if (known && known.Capacity.Data.AllocatedBytes >= bytes) return sized(known);
     const size = { Capacity: { Data: { ProvisionedBytes: bytes } } };
-    if (!known) await this.http.call('buy instance', 'POST', folder, { Name: name, ...size });
-    else if (known.Capacity.Data.AllocatedBytes < bytes)
-      await this.http.call('enlarge instance', 'PATCH', known['@odata.id'], size);
-    const found = await this.find(folder, name);
+    if (known) await this.http.call('enlarge instance', 'PATCH', known['@odata.id'], size);
+    else {
+      const { folder } = await this.folderOf(poolPath);
+      await this.http.call('buy instance', 'POST', folder, { Name: name, ...size });
+    }
+    const found = await this.find(poolPath, name);
     if (!found || found.Capacity.Data.AllocatedBytes < bytes)
       throw new BackendProblem(
         'nonsense',
         `the backend took ${bytes} bytes for instance ${name}, and does not list them`,
       );
-    const { Id: pool } = await this.http.get(poolPath, poolSchema);
-    this.paths.keep(pool, [{ name, path: found['@odata.id'] }]);
-    return { path: found['@odata.id'], bytes: found.Capacity.Data.AllocatedBytes };
+    return sized(found);
   }
 
   async ensureGone(poolPath: string, name: string): Promise<void> {
-    const found = await this.find(await this.folderOf(poolPath), name);
+    const found = await this.find(poolPath, name);
     if (!found) return;
     try {
       await this.http.call('give instance back', 'DELETE', found['@odata.id']);

@@ -17,6 +17,8 @@ type Server = Pick<BackendShare, 'server' | 'addresses'>;
 
 /** Exports of volumes of files: each volume has a file system of its name, and that its exports. */
 export class SwordfishShares {
+  /** Path of the service's file systems; `none` where it has none. */
+  private fileSystems?: string;
   /** Where exports are asked for, by the path of the interfaces: that does not change while a volume is mounted. */
   private readonly servers = new Map<string, Server>();
 
@@ -46,10 +48,11 @@ export class SwordfishShares {
   }
 
   private async shareOf(volume: string): Promise<FileShare | undefined> {
-    const { FileSystems } = await this.http.get(await this.storage(), storageSchema);
-    if (!FileSystems) return undefined;
+    this.fileSystems ??=
+      (await this.http.get(await this.storage(), storageSchema)).FileSystems?.['@odata.id'] ?? 'none';
+    if (this.fileSystems === 'none') return undefined;
     const { Members } = await this.http.get(
-      `${FileSystems['@odata.id']}?$filter=${encodeURIComponent(`Name eq '${volume}'`)}&$expand=.($levels=2)`,
+      `${this.fileSystems}?$filter=${encodeURIComponent(`Name eq '${volume}'`)}&$expand=.($levels=2)`,
       collectionSchema(fileSystemSchema),
     );
     const shares = Members.find((m) => m.Name === volume)?.ExportedShares;
