@@ -60,6 +60,14 @@ test('each kind of pending says its reason, and is resolved from there', async (
   await caller.ok('POST', '/api/claims', aClaim('retried', 'general', { size: '2Gi' }));
   await browser.go('/claims/tide-gauges/retried');
   await browser.see('trying again');
+  // its next try is far off: it is bound because a person said so
+  await eventually('it rests', async () => {
+    const resting = await world.rows(
+      `UPDATE operations SET next_attempt_at = now() + interval '1 hour'
+       WHERE about = 'tide-gauges/retried' AND runner IS NULL AND next_attempt_at > now() RETURNING id`,
+    );
+    return resting.length > 0;
+  });
   world.basalt.faults.heal();
   await browser.click('Try now');
   await browser.see('on basalt-broad');

@@ -78,6 +78,11 @@ async function ofPools(database: Database): Promise<Finding[]> {
     else if (fill >= thin.softMark) found.push(finding('pool-filling', pool.id, fill, facts));
     const stranded = strandedIn(pool);
     if (stranded) found.push(stranded);
+    const empty = (pool.instances ?? []).filter((i) => i.used === 0 && !i.leaving);
+    if (empty.length > 0) {
+      const bytes = empty.reduce((sum, i) => sum + i.bytes, 0);
+      found.push(finding('instances-empty', pool.id, bytes, { instances: empty.length, bytes, backend: pool.backend }));
+    }
     return found;
   });
 }

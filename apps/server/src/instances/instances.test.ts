@@ -1,4 +1,5 @@
 import type { Line } from '@moorage/contract/claims';
+import type { FindingRow } from '@moorage/contract/findings';
 import type { Carving } from '@moorage/contract/instances';
 import type { OperationRow } from '@moorage/contract/operations';
 import { gneissSeed } from '@moorage/standins/backend-seeds';
@@ -160,7 +161,13 @@ test('what is not as it was shown is not moved, and says so', async () => {
 test('an empty instance is given back by itself alone when a person says so', async () => {
   const empty = (await carving()).instances.find((i) => i.shares === 0)!;
   expect((await carving()).freeing).toMatchObject({ instance: empty.id, moves: [] });
+  const waste = async () =>
+    (await tom.ok<FindingRow[]>('GET', '/api/findings')).find((f) => f.kind === 'instances-empty');
+  await eventuallyHolds('it is found', async () => {
+    expect(await waste()).toMatchObject({ subject: 'gneiss-shared', facts: { instances: 1, bytes: TiB } });
+  });
   await tom.ok('POST', `${path}/${empty.id}/free`, { moves: [] });
+  await eventuallyHolds('it is found no more', async () => expect(await waste()).toBeUndefined());
   await eventuallyHolds('it is given back', async () => {
     expect((await carving()).instances.map((i) => i.id)).not.toContain(empty.id);
   });

@@ -239,6 +239,13 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
       };
+    case 'instances-empty':
+      return {
+        title: `${sizeText(number('bytes'))} of ${subject} are paid for and hold nothing`,
+        detail: `${plural(number('instances'), 'instance was', 'instances were')} bought for shares that are gone. New shares are carved out of ${number('instances') === 1 ? 'it' : 'them'} first.`,
+        remedy: number('instances') === 1 ? 'Give it back' : 'Give them back',
+        path: `${backend}?see=instances`,
+      };
     case 'buckets-waiting':
       return {
         title: `${plural(number('buckets'), 'bucket claim waits', 'bucket claims wait')}: ${waitWords[subject as BucketWait] ?? 'for what it names'}`,

@@ -32,6 +32,7 @@ export const findingKinds = {
   'disk-worn': 'time-to-limit',
   'paths-missing': 'time-to-limit',
   'capacity-stranded': 'waste',
+  'instances-empty': 'waste',
   'volumes-drifted': 'waste',
   'volumes-adrift': 'waste',
 } as const satisfies Record<string, Consequence>;
