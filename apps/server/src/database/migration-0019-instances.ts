@@ -21,6 +21,9 @@ ALTER TABLE reservations ADD COLUMN instance text, ADD COLUMN instance_to text;
 ALTER TABLE reservations ADD COLUMN share jsonb;
 CREATE INDEX reservations_instance ON reservations (pool_id, instance, claim_uid) WHERE instance IS NOT NULL;
 
+-- filters of claims that people keep by name
+ALTER TABLE people ADD COLUMN filters jsonb NOT NULL DEFAULT '[]';
+
 -- as the backend says
 ALTER TABLE backend_volumes ADD COLUMN instance text;
 

@@ -1,4 +1,5 @@
 import { eddySeed, gneissSeed } from '@moorage/standins/backend-seeds';
+import type { KeptFilter } from '@moorage/contract/filters';
 import type { Carving } from '@moorage/contract/instances';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BucketClassRow, BucketDetail, BucketPage } from '@moorage/contract/buckets';
@@ -54,6 +55,14 @@ test('signing in, looking who one is, and out again', async () => {
   await ask('signIn', { body: { name: 'guest', password: 'lighthouse' } }, guest);
   await ask('whoAmI', {}, guest);
   await ask('demoPeople', {}, guest);
+  const params = { name: 'stuck ledgers' };
+  const filter = { q: 'ledger', state: 'unbound' };
+  expect(await ask('keepFilter', { params, body: filter }, guest)).toEqual([{ ...params, filter }]);
+  await ask('keepFilter', { params: { name: 'all of one' }, body: { namespace: 'ferry-desk' } }, guest);
+  expect(await ask<KeptFilter[]>('listFilters', {}, guest)).toHaveLength(2);
+  // what others keep is theirs
+  expect(await ask('listFilters')).toEqual([]);
+  expect(await ask<KeptFilter[]>('dropFilter', { params }, guest)).toHaveLength(1);
   await ask('signOut', {}, guest);
   expect((await guest.call('GET', '/api/claims')).status).toBe(401);
 });

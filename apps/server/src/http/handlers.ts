@@ -37,6 +37,7 @@ import { listNamespaces, setLimit } from '../namespaces/namespaces';
 import { getOperation, listOperations } from '../operations/listing';
 import { retryRefused, steer } from '../operations/steer';
 import type { SignInBrake } from '../people/brake';
+import { dropFilter, keepFilter, keptFilters } from '../people/filters';
 import { findBySignIn } from '../people/people';
 import { Sight } from '../people/sight';
 import { placementState } from '../placement/placement';
@@ -125,6 +126,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       engine.config.demo
         ? engine.config.estate.people.map(({ name, title, role, password }) => ({ name, title, role, password }))
         : [],
+    listFilters: ({ person }) => keptFilters(database, person.name),
+    keepFilter: ({ params, body, person }) => keepFilter(database, person.name, params.name!, body),
+    dropFilter: ({ params, person }) => dropFilter(database, person.name, params.name!),
     signOut: async ({ request }) => {
       const ended = streamKey(request.sessionID);
       await destroy(request);

@@ -229,7 +229,7 @@ test('what the backend does to instances by itself is followed: shares that move
 test('a backend is not forgotten while instances are bought of it', async () => {
   for (const name of ['charts-f', 'charts-b', 'charts-c']) await drop(name);
   const refused = await tom.call<{ detail: string }>('DELETE', '/api/backends/gneiss');
-  expect([refused.status, refused.data.detail]).toEqual([409, expect.stringMatching(/instances are bought of it/)]);
+  expect([refused.status, refused.data.detail]).toEqual([409, expect.stringMatching(/bought of it; give/)]);
 });
 
 test('who may not look after storage sees nothing of it', async () => {

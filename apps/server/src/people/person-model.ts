@@ -1,5 +1,6 @@
+import type { KeptFilter } from '@moorage/contract/filters';
 import { roles, type Role } from '@moorage/contract/people';
-import { DataTypes, Model, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
 
 /** Somebody who may sign in. */
@@ -9,6 +10,8 @@ class PersonModel extends Model<InferAttributes<PersonModel>, InferCreationAttri
   declare role: Role;
   declare namespaces: string[];
   declare passwordHash: string;
+  /** Filters of claims that they keep by name. */
+  declare filters: CreationOptional<KeptFilter[]>;
 }
 
 export const people = table('people', PersonModel, {
@@ -17,4 +20,5 @@ export const people = table('people', PersonModel, {
   role: { type: DataTypes.TEXT, allowNull: false, validate: { isIn: [[...roles]] } },
   namespaces: { type: DataTypes.ARRAY(DataTypes.TEXT), allowNull: false, defaultValue: [] },
   passwordHash: { type: DataTypes.TEXT, allowNull: false },
+  filters: { type: DataTypes.JSONB, allowNull: false, defaultValue: [] },
 });

@@ -254,6 +254,7 @@ describe('registering', () => {
           ).toEqual([]),
         );
         await world.rows(`DELETE FROM reservations WHERE pool_id = 'marble-shared'`);
+        await world.rows(`DELETE FROM instances WHERE pool_id = 'marble-shared'`);
         if (await listed('marble')) await tom.ok('DELETE', '/api/backends/marble');
         expect(await world.rows(`SELECT 1 FROM pools WHERE backend_id = 'marble'`)).toEqual([]);
       }
@@ -293,13 +294,16 @@ describe('registering', () => {
       namespace: 'chart-tiles',
       name: 'more-tiles',
       className: 'charts-shared',
-      size: '2Gi',
+      // more than the instance that is bought has room for
+      size: '1100Gi',
       modes: ['ReadWriteMany'],
       volumeMode: 'Filesystem',
     });
     const { decisions } = await maren.inState('more-tiles', 'nothing-fits', 'chart-tiles');
     const failed = decisions[0]!.trace.candidates[0]!.checks.filter((c) => !c.passed);
-    expect(failed).toEqual([expect.objectContaining({ rule: 'backend-cap', need: 10 * 2 ** 30, have: 5 * 2 ** 30 })]);
+    expect(failed).toEqual([
+      expect.objectContaining({ rule: 'backend-cap', need: 2 ** 38, have: 15 * 2 ** 30 - 2 ** 40 }),
+    ]);
     await tom.ok('PATCH', '/api/backends/gneiss', { cap: null });
     await maren.inState('more-tiles', 'bound', 'chart-tiles');
   });

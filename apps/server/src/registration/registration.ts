@@ -171,7 +171,13 @@ export async function removeBackend(database: Database, backends: Backends, id: 
     if (held!.changes > 0)
       throw Refusal.inUse('backend', id, 'its disks are being changed; wait until that has ended, or call it off');
     if (held!.instances > 0)
-      throw Refusal.inUse('backend', id, `${held!.instances} instances are bought of it; give them back first`);
+      throw Refusal.inUse(
+        'backend',
+        id,
+        held!.instances === 1
+          ? 'an instance is bought of it; give it back first'
+          : `${held!.instances} instances are bought of it; give them back first`,
+      );
     const before = { title: row.title, address: row.address };
     const ofBackend = { where: { backendId: id } };
     await moorings.in(database).destroy({ where: { poolId: own.map((p) => p.id) } });

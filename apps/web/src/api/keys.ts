@@ -5,6 +5,7 @@ import type { QueryClient } from '@tanstack/react-query';
 
 /** What is fetched, concept by concept: the only place where the key of a query is made. A key begins with its concept. */
 export const keys = {
+  filters: () => ['filters'] as const,
   person: () => ['person'] as const,
   'demo-people': () => ['demo-people'] as const,
   backends: () => ['backends'] as const,

@@ -81,7 +81,7 @@ test('a burst of changes asks for each concept that they touch once', async () =
   for (let i = 0; i < 50; i++) source.tell({ topic: 'pools', subject: `p-${i}` });
   source.tell({ topic: 'findings' });
   settle();
-  expect(asked.sort()).toEqual(['backends', 'findings', 'growth', 'placement', 'round']);
+  expect(asked.sort()).toEqual(['backends', 'findings', 'growth', 'instances', 'placement', 'round']);
   unmount();
 });
 

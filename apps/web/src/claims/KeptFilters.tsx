@@ -4,9 +4,10 @@ import { useSearchParams } from 'react-router';
 import { useAddress } from '../frame/address';
 import { OneOf } from '../parts/OneOf';
 import { Row } from '../parts/layout';
-import { filterIn, filterParts, sameFilter, useKeptFilters } from './kept-filters';
+import { filterParts } from '@moorage/contract/filters';
+import { filterIn, sameFilter, useKeptFilters } from './kept-filters';
 
-/** A filter kept by name in this browser: taken up again, kept anew, or dropped. */
+/** A filter kept by name: taken up again, kept anew, or dropped. */
 export function KeptFilters() {
   const [search] = useSearchParams();
   const change = useAddress();
@@ -27,7 +28,7 @@ export function KeptFilters() {
         align="center"
         onSubmit={(e: React.FormEvent) => {
           e.preventDefault();
-          keep(name.trim(), now);
+          keep.mutate({ name: name.trim(), filter: now });
           setName(undefined);
         }}
       >
@@ -55,7 +56,7 @@ export function KeptFilters() {
           width={150}
         />
       )}
-      {current && <Button onClick={() => drop(current.name)}>Drop it</Button>}
+      {current && <Button onClick={() => drop.mutate(current)}>Drop it</Button>}
       {isFiltered && !current && <Button onClick={() => setName('')}>Keep this filter</Button>}
     </Row>
   );

@@ -1,38 +1,33 @@
-import { create } from 'zustand';
-import { persist } from 'zustand/middleware';
+import { filterParts, type ClaimFilter } from '@moorage/contract/filters';
+import { useQuery } from '@tanstack/react-query';
+import { ask } from '../api/client';
+import { keys } from '../api/keys';
+import { refresh } from '../api/queries';
+import { useAct } from '../parts/useAct';
 
-/** Parts of the address that make a filter of claims. */
-export const filterParts = ['namespace', 'class', 'state', 'q', 'sort', 'direction'] as const;
-export type FilterPart = (typeof filterParts)[number];
-export type Filter = Readonly<Partial<Record<FilterPart, string>>>;
-
-interface KeptFilters {
-  readonly filters: readonly { readonly name: string; readonly filter: Filter }[];
-  /** Kept under a name; one of that name is taken the place of. */
-  keep(name: string, filter: Filter): void;
-  drop(name: string): void;
+/** The filters that the person keeps, whichever browser they use; kept and dropped with a way back. */
+export function useKeptFilters() {
+  const { data = [] } = useQuery({ queryKey: keys.filters(), queryFn: () => ask('listFilters') });
+  const put = (name: string, filter: ClaimFilter) => ask('keepFilter', { params: { name }, body: filter });
+  const remove = (name: string) => ask('dropFilter', { params: { name } });
+  const keep = useAct(async ({ name, filter }: { name: string; filter: ClaimFilter }) => {
+    const before = data.find((f) => f.name === name);
+    await put(name, filter);
+    await refresh('filters');
+    const undo = () => (before ? put(name, before.filter) : remove(name)).then(() => refresh('filters'));
+    return { text: `Kept as "${name}".`, undo };
+  });
+  const drop = useAct(async ({ name, filter }: { name: string; filter: ClaimFilter }) => {
+    await remove(name);
+    await refresh('filters');
+    return { text: `"${name}" is dropped.`, undo: () => put(name, filter).then(() => refresh('filters')) };
+  });
+  return { filters: data, keep, drop };
 }
 
-/** Filters by name, remembered in this browser. */
-export const useKeptFilters = create<KeptFilters>()(
-  persist(
-    (set) => ({
-      filters: [],
-      keep: (name, filter) =>
-        set(({ filters }) => ({
-          filters: [...filters.filter((f) => f.name !== name), { name, filter }].sort((a, b) =>
-            a.name.localeCompare(b.name),
-          ),
-        })),
-      drop: (name) => set(({ filters }) => ({ filters: filters.filter((f) => f.name !== name) })),
-    }),
-    { name: 'moorage-claim-filters' },
-  ),
-);
-
 /** The filter that an address holds. */
-export const filterIn = (search: URLSearchParams): Filter =>
+export const filterIn = (search: URLSearchParams): ClaimFilter =>
   Object.fromEntries(filterParts.flatMap((part) => (search.get(part) ? [[part, search.get(part)!]] : [])));
 
-export const sameFilter = (a: Filter, b: Filter): boolean =>
+export const sameFilter = (a: ClaimFilter, b: ClaimFilter): boolean =>
   filterParts.every((part) => (a[part] ?? '') === (b[part] ?? ''));

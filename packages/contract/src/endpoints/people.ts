@@ -1,3 +1,5 @@
+import { z } from 'zod';
+import { claimFilterSchema, filterNameSchema, keptFilterSchema, mostFilters } from '../filters';
 import { demoPeopleSchema, sessionSchema, signInSchema } from '../people';
 import { reading, type Endpoint } from './endpoint';
 
@@ -24,6 +26,30 @@ export const peopleEndpoints = {
     summary: 'Made-up people of a demonstration; none anywhere else',
     allowed: 'everyone',
     response: demoPeopleSchema,
+  },
+  listFilters: {
+    method: 'get',
+    path: '/api/filters',
+    summary: 'Filters of claims that you keep by name',
+    allowed: reading,
+    response: z.array(keptFilterSchema).max(mostFilters),
+  },
+  keepFilter: {
+    method: 'put',
+    path: '/api/filters/:name',
+    params: filterNameSchema,
+    summary: 'Keep a filter of claims under a name',
+    allowed: reading,
+    body: claimFilterSchema,
+    response: z.array(keptFilterSchema).max(mostFilters),
+  },
+  dropFilter: {
+    method: 'delete',
+    path: '/api/filters/:name',
+    params: filterNameSchema,
+    summary: 'Drop a filter that you keep',
+    allowed: reading,
+    response: z.array(keptFilterSchema).max(mostFilters),
   },
   signOut: { method: 'delete', path: '/api/session', summary: 'Sign out', allowed: reading, status: 204 },
 } as const satisfies Record<string, Endpoint>;

@@ -79,14 +79,14 @@ function quotaRule(scope: 'namespace' | 'class'): Rule {
   };
 }
 
-/** Whether so many bytes fit into a room; `unlimited` is said where there is none. */
+/** Whether so many bytes fit into a room, none fitting into any; `unlimited` is said where there is none. */
 function roomRule(
   room: (context: RuleContext) => number,
   unlimited = '',
   need: (context: RuleContext) => number = ({ added }) => added,
 ): Rule {
   return {
-    passes: (context) => need(context) <= room(context),
+    passes: (context) => need(context) === 0 || need(context) <= room(context),
     tell: (context) => {
       const left = room(context);
       return { need: need(context), have: left === Infinity ? unlimited : left, unit: 'bytes' };
@@ -261,7 +261,8 @@ function askingsOf(context: RuleContext): Askings {
 /** Whether all rules pass, answered without asking each; false means only that they have to be asked. */
 function passesPlainly(context: RuleContext): boolean {
   const { offer, provisioned, added, backendIops, backendThroughput } = context;
-  if (offer.firstFailed !== undefined || provisioned > offer.largest || added > offer.room) return false;
+  if (offer.firstFailed !== undefined || provisioned > offer.largest) return false;
+  if (added > 0 && added > offer.room) return false;
   if (backendIops > 0 && backendIops > offer.iopsLeft) return false;
   if (backendThroughput > 0 && backendThroughput > offer.throughputLeft) return false;
   const { plain, quotaLeft } = askingsOf(context);

@@ -63,11 +63,11 @@ describe('whatever is carved', () => {
 
   test('as many shares of one size are said to fit as do when they come one by one', () =>
     fc.assert(
-      fc.property(someInstances, share, fc.integer({ min: 0, max: 20_000 }), (start, size, mayBuy) => {
+      fc.property(someInstances, share, fc.integer({ min: -500, max: 20_000 }), (start, size, mayBuy) => {
         let [now, left, count] = [start, mayBuy * GiB, 0];
         for (; count < 200; count++) {
           const carved = carveOne(now, size);
-          if (!carved || carved.added > left) break;
+          if (!carved || (carved.added > 0 && carved.added > left)) break;
           left -= carved.added;
           now = withShare(now, size, carved, `n${count}`);
         }
@@ -77,11 +77,12 @@ describe('whatever is carved', () => {
 
   test('the largest share is carved for what may be bought, and a byte more is not', () =>
     fc.assert(
-      fc.property(someInstances, fc.integer({ min: 0, max: 6000 }), (start, gib) => {
+      fc.property(someInstances, fc.integer({ min: -500, max: 6000 }), (start, gib) => {
         const mayBuy = gib * GiB;
+        const within = Math.max(0, mayBuy);
         const most = largestShare(start, mayBuy);
-        if (most > 0) expect(carveOne(start, most)!.added).toBeLessThanOrEqual(mayBuy);
-        expect(carveOne(start, most + 1)?.added ?? Infinity).toBeGreaterThan(mayBuy);
+        if (most > 0) expect(carveOne(start, most)!.added).toBeLessThanOrEqual(within);
+        expect(carveOne(start, most + 1)?.added ?? Infinity).toBeGreaterThan(within);
       }),
     ));
 });
@@ -105,6 +106,15 @@ describe('a pool that is sold in instances', () => {
     expect(subscription(held([1024, 24]), 1000)).toMatchObject({ passed: true, need: 0 });
     expect(subscription(held(), 10)).toMatchObject({ passed: true, need: TiB, have: 10 * TiB });
     expect(subscription(held([1024, 1020]), 10, TiB)).toMatchObject({ passed: false, need: TiB / 4, have: 0 });
+  });
+
+  test('what an instance has room for is taken also where the pool or a cap over it is promised beyond its end', () => {
+    const over = (gib: number) => ({
+      ...input(held([1024, 24]), gib),
+      pools: new Map([['slate', { ...pool(held([1024, 24]), TiB / 2), backendCap: { limit: GiB, taken: TiB } }]]),
+    });
+    expect(decide(over(1000)).carved).toMatchObject({ instance: 'i0', added: 0 });
+    expect(decide(over(1001)).winner).toBeUndefined();
   });
 
   test('the decision says out of which instance, and what is bought for it', () => {

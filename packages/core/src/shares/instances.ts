@@ -64,14 +64,14 @@ export function withShare(instances: Instances, share: number, carved: Carved, n
 
 /** The largest share that can be had when so much may be bought; 0 when none can. Bytes. */
 export function largestShare({ sizes, held }: Instances, mayBuy: number): number {
-  if (mayBuy < 0) return 0;
   const { minimum, step } = sizes;
+  const budget = Math.max(0, mayBuy);
   const whole = largestSold(sizes);
   const most = held.map((i) => {
-    const becomes = Math.max(i.size, Math.min(whole, soldAs(i.size, sizes) + Math.floor(mayBuy / step) * step));
-    return becomes - i.size <= mayBuy ? becomes - i.used : i.size - i.used;
+    const becomes = Math.max(i.size, Math.min(whole, soldAs(i.size, sizes) + Math.floor(budget / step) * step));
+    return becomes - i.size <= budget ? becomes - i.used : i.size - i.used;
   });
-  const fresh = mayBuy < minimum ? 0 : Math.min(whole, minimum + Math.floor((mayBuy - minimum) / step) * step);
+  const fresh = budget < minimum ? 0 : Math.min(whole, minimum + Math.floor((budget - minimum) / step) * step);
   return Math.max(0, fresh, ...most);
 }
 
@@ -80,7 +80,7 @@ export function sharesThatFit(instances: Instances, share: number, mayBuy: numbe
   let [now, left, count] = [instances, mayBuy, 0];
   while (count < most) {
     const carved = carveOne(now, share);
-    if (!carved || carved.added > left) break;
+    if (!carved || (carved.added > 0 && carved.added > left)) break;
     left -= carved.added;
     now = withShare(now, share, carved, `further-${count}`);
     // what has room now takes all that fits before anything else is bought
