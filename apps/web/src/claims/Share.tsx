@@ -34,9 +34,10 @@ export function Share({ claim }: { claim: ClaimRow }) {
           : `${data.backend} lets in ${data.ranges.join(', ') || 'nobody'}.`}
       </Typography>
       {data.mounted && (
-        <Typography variant="body2">
-          <Copyable text={mountText(data.mounted)} what="mount" /> {mountedSentence(data)}
-        </Typography>
+        <>
+          <Copyable text={mountText(data.mounted)} what="mount" />
+          <Typography variant="body2">{mountedSentence(data)}</Typography>
+        </>
       )}
       {data.shutOut.map((out) => (
         <Row key={out.node} gap={1} align="center" sx={{ pt: 0.5 }}>

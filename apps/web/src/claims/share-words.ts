@@ -53,7 +53,7 @@ export function mountedSentence({ mounted, rootAsked }: ShareUseRow): string | u
     rootAsked !== null && root !== null && rootAsked !== root
       ? `, though its class asks for ${rootWords[rootAsked]}`
       : '';
-  const writes = root === null ? '' : ` Root on a node writes ${rootWords[root]}${asked}; others keep their numbers.`;
+  const writes = root === null ? '' : ` Root on a node writes ${rootWords[root]} there${asked}.`;
   return `Mounted ${by}.${writes}`;
 }
 

@@ -27,10 +27,10 @@ const mounted = {
 };
 
 test.each([
-  [{ mounted }, 'Mounted by name (10.40.11.20 now). Root on a node writes as nobody; others keep their numbers.'],
+  [{ mounted }, 'Mounted by name (10.40.11.20 now). Root on a node writes as nobody there.'],
   [
     { mounted: { ...mounted, root: 'kept' as const }, rootAsked: 'mapped' as const },
-    'Mounted by name (10.40.11.20 now). Root on a node writes as root, though its class asks for as nobody; others keep their numbers.',
+    'Mounted by name (10.40.11.20 now). Root on a node writes as root there, though its class asks for as nobody.',
   ],
   [{ mounted: { ...mounted, server: null, root: null } }, 'Mounted by address, since its backend tells no name.'],
   [{ mounted: null }, undefined],
