@@ -1,4 +1,5 @@
 import fc from 'fast-check';
+import { seeded } from '../placement/seeded';
 import { carve, instancesAtLeast, soldAs, whatWouldFree, type Share } from './carve';
 
 const GiB = 2 ** 30;
@@ -101,6 +102,22 @@ test('carving never overfills, loses no share, and comes within one instance of 
     { numRuns: 300 },
   );
 });
+
+test('shares of a third to a half are packed within one instance of the bound, of whole numbers by the thousand', () =>
+  fc.assert(
+    fc.property(fc.integer({ min: 1, max: 10_000 }), fc.integer({ min: 300, max: 3000 }), (seed, count) => {
+      const random = seeded(seed);
+      const all = Array.from({ length: count }, () => 3400 + Math.floor(random() * 1700));
+      const { instances, bound } = carve(
+        all.map((size, i) => ({ id: String(i), size })),
+        { minimum: 10_240, step: 1, maximum: 10_240 },
+      );
+      expect(instances.every((i) => i.used <= 10_240)).toBe(true);
+      expect(instances.flatMap((i) => i.shares)).toHaveLength(count);
+      expect(instances.length - bound).toBeLessThanOrEqual(1);
+    }),
+    { numRuns: 30 },
+  ));
 
 test('the moves that would free an instance fit where they go, and every share of it has one', () => {
   fc.assert(

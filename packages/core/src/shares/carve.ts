@@ -1,3 +1,5 @@
+import { neededByLevels, startsByLevels } from './levels';
+
 /** How a file backend sells instances: at least so large, in steps, and none larger. Bytes. */
 export interface InstanceSizes {
   readonly minimum: number;
@@ -75,7 +77,7 @@ export function instancesAtLeast(sizes: readonly number[], capacity: number): nu
     }
     bound = Math.max(bound, Math.ceil(count / low));
   }
-  return bound;
+  return Math.max(bound, neededByLevels(sorted.toReversed(), capacity));
 }
 
 /** An instance while it is filled. */
@@ -156,6 +158,23 @@ function swap(filled: Filling[], share: Share, capacity: number): boolean {
 /** Most instances for which improvement is tried: beyond, a percent of them is little against the time. */
 const mostImproved = 2000;
 
+function firstFit(falling: readonly Share[], capacity: number): Filling[] {
+  const first = new FirstFit(falling.length, capacity);
+  for (const share of falling) first.put(share);
+  return first.filled;
+}
+
+/** The largest first; where that is not near the bound, the best of what begins with instances full of small shares. */
+function fewestOf(falling: readonly Share[], capacity: number, bound: number): Filling[] {
+  let best = firstFit(falling, capacity);
+  if (best.length <= bound + 1) return best;
+  for (const { filled, rest } of startsByLevels(falling, capacity)) {
+    const packed = [...filled, ...firstFit(rest.toReversed(), capacity)];
+    if (packed.length < best.length) best = packed;
+  }
+  return best;
+}
+
 /**
  * Packs shares into the fewest instances (domain: Carving): the largest first, each into the first instance with room, then
  * instances are emptied into others as long as that succeeds.
@@ -173,9 +192,7 @@ export function carve(shares: readonly Share[], sizes: InstanceSizes): Carving {
           fitting.map((s) => s.size),
           capacity,
         );
-  const first = new FirstFit(fitting.length, capacity);
-  for (const share of fitting) first.put(share);
-  const filled = first.filled;
+  const filled = fewestOf(fitting, capacity, bound);
   while (filled.length > bound && filled.length <= mostImproved && emptyOne(filled, capacity));
   const instances = filled.map(({ used, shares: held }) => ({
     ...{ used, size: soldAs(used, sizes) },
