@@ -2,7 +2,6 @@ import { z } from 'zod';
 
 /** Parts of the address that make a filter of claims. */
 export const filterParts = ['namespace', 'class', 'state', 'q', 'sort', 'direction'] as const;
-export type FilterPart = (typeof filterParts)[number];
 
 export const claimFilterSchema = z.partialRecord(z.enum(filterParts), z.string().min(1).max(300));
 export type ClaimFilter = Readonly<z.infer<typeof claimFilterSchema>>;
