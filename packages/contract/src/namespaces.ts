@@ -23,6 +23,19 @@ export const namespaceUsageSchema = z.object({
 });
 export type NamespaceUsage = z.infer<typeof namespaceUsageSchema>;
 
+/** Limits that are given at once, each with the one that was seen: one that is another by then is not passed over. Null: none. */
+export const newLimitsSchema = z
+  .array(
+    z.object({
+      namespace: z.string().min(1).max(253),
+      was: z.int().positive().nullable(),
+      bytes: z.int().positive().nullable(),
+    }),
+  )
+  .min(1)
+  .max(2000);
+export type NewLimits = z.infer<typeof newLimitsSchema>;
+
 export const limitSchema = z.object({
   /** Null takes the limit away. */
   bytes: z.int().positive().nullable(),

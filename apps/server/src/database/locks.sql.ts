@@ -9,6 +9,10 @@ const byName = (number: number) =>
 export const lockMigrations = one(4410);
 /** Two claims of one namespace must not both see its last free bytes. */
 export const lockNamespace = byName(4413);
+/** The same of many, in one order whoever asks. */
+export const lockNamespaces = statement<object, [names: readonly string[]]>(
+  `SELECT pg_advisory_xact_lock(4413, h) FROM (SELECT DISTINCT hashtext(n) AS h FROM unnest($1::text[]) n ORDER BY h LIMIT 5000) s`,
+);
 /** Moorings of one class change one after the other, so that orders stay whole. */
 export const lockMoorings = byName(4414);
 /** Grants of one class change one after the other. */

@@ -143,6 +143,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('planManifest', { body: { text } });
   await ask('createFromManifest', { body: { text } });
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });
+  await ask('setLimits', { body: [{ namespace: 'wave-model', was: null, bytes: 2 ** 40 }] });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
   await ask('listNamespaces');
   await ask('lookUp', { query: { q: 'route' } });

@@ -33,7 +33,7 @@ import { listLogbook, record } from '../logbook/logbook';
 import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
-import { listNamespaces, setLimit } from '../namespaces/namespaces';
+import { listNamespaces, setLimit, setLimits } from '../namespaces/namespaces';
 import { getOperation, listOperations } from '../operations/listing';
 import { retryRefused, steer } from '../operations/steer';
 import type { SignInBrake } from '../people/brake';
@@ -292,6 +292,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),
+    setLimits: ({ body, person }) => setLimits(database, body, person.name),
     setClassLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace!, className: params.className! }, body.bytes, person.name),
     listLogbook: ({ query, person }) => listLogbook(database, Sight.of(person), person.name, query.cursor, query.limit),

@@ -1,6 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { endpoints } from '@moorage/contract/endpoints';
 import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
+import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { Problem } from '@moorage/contract/problem';
 import { Validator } from '@seriousme/openapi-schema-validator';
 import type { RunningServer } from '../server';
@@ -172,6 +173,46 @@ describe('two people at once', () => {
     await maren.ok('DELETE', '/api/classes/unused');
     expect(world.platform.store.find('storageclasses', undefined, 'unused')).toBeUndefined();
   });
+});
+
+describe('limits of many namespaces', () => {
+  const limitOf = async (namespace: string) =>
+    (await maren.ok<NamespaceUsage[]>('GET', '/api/namespaces')).find((n) => n.namespace === namespace)!.limit;
+  const give = (body: object) => maren.call<Problem>('PUT', '/api/limits', body);
+
+  test('are given all or none: one that is another than was seen keeps all back, and is named', async () => {
+    const all = ['ferry-desk', 'wave-model'].map((namespace) => ({ namespace, was: null, bytes: 2 ** 40 }));
+    expect((await give(all)).status).toBe(204);
+    expect(await Promise.all([limitOf('ferry-desk'), limitOf('wave-model')])).toEqual([2 ** 40, 2 ** 40]);
+    const late = [
+      { namespace: 'wave-model', was: 2 ** 40, bytes: 2 ** 41 },
+      { namespace: 'ferry-desk', was: null, bytes: 2 ** 41 },
+      { namespace: 'nowhere', was: null, bytes: 1 },
+    ];
+    const refused = await give(late);
+    expect([refused.status, refused.data.detail]).toEqual([409, expect.stringContaining('ferry-desk, nowhere.')]);
+    expect(await limitOf('wave-model')).toBe(2 ** 40);
+    const back = all.map((l) => ({ ...l, was: l.bytes, bytes: null }));
+    expect((await give(back)).status).toBe(204);
+    expect(await limitOf('ferry-desk')).toBeNull();
+    const { entries } = await maren.ok<{ entries: { kind: string; subject: string }[] }>('GET', '/api/logbook?limit=4');
+    expect(entries.map((r) => `${r.kind} ${r.subject}`).sort()).toEqual([
+      ...['limit ferry-desk', 'limit ferry-desk', 'limit wave-model', 'limit wave-model'],
+    ]);
+  });
+
+  test('two at once: one gets its limits, the other is told', async () => {
+    const by = (bytes: number) => give([{ namespace: 'ferry-desk', was: null, bytes }]);
+    const answers = await Promise.all([by(2 ** 40), by(2 ** 41)]);
+    expect(answers.map((a) => a.status).sort()).toEqual([204, 409]);
+    await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: null });
+  });
+
+  test.each([
+    ['named twice', ['ferry-desk', 'ferry-desk'].map((namespace) => ({ namespace, was: null, bytes: 1 })), 422],
+    ['of nothing', [], 422],
+    ['of no size', [{ namespace: 'ferry-desk', was: null, bytes: 0 }], 422],
+  ])('%s are refused', async (_what, body, status) => expect((await give(body)).status).toBe(status));
 });
 
 describe('limits of a pool', () => {

@@ -14,6 +14,7 @@ import { useAct } from '../parts/useAct';
 import { columns, sortOf } from './claim-columns';
 import { ClaimFilters } from './ClaimFilters';
 import { manifestsText } from './manifest-of';
+import { LimitThem } from './LimitThem';
 import { NewClaim } from './NewClaim';
 import { Column, Fill, Row } from '../parts/layout';
 import { Round } from './Round';
@@ -53,8 +54,9 @@ function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined;
 }
 
 /** What can be done with the claims that are picked. */
-function Bar({ picking, total, begin }: { picking: Picking; total: number; begin: (act: RoundAct) => void }) {
+function Bar({ picking, total, begin }: { picking: Picking; total: number; begin: (act: RoundAct | 'limit') => void }) {
   const { picked, clear } = picking;
+  const mayLimit = useMay('administrator', 'operator');
   const pickAll = useAct(picking.pickAll);
   const save = useAct(async () => {
     const found: ClaimDetail[] = [];
@@ -77,6 +79,7 @@ function Bar({ picking, total, begin }: { picking: Picking; total: number; begin
       <Button onClick={() => begin('grow')}>Grow them</Button>
       <Button onClick={() => begin('tune')}>Tune them</Button>
       <Button onClick={() => begin('delete')}>Delete them</Button>
+      {mayLimit && <Button onClick={() => begin('limit')}>Limit their namespaces</Button>}
       <Button disabled={save.isPending} onClick={() => save.mutate(undefined)}>
         Save their manifests
       </Button>
@@ -124,19 +127,20 @@ export default function Claims() {
     change({ sort: model[0]?.field ?? 'createdAt', direction: model[0]?.sort ?? 'desc' });
   const { data } = query;
   const picking = usePicked({ namespace, className, state, q }, data?.claims ?? []);
-  const [act, setAct] = useState<RoundAct>();
+  const [act, setAct] = useState<RoundAct | 'limit'>();
   const filtered = Boolean(namespace || className || state || q);
+  const close = () => {
+    setAct(undefined);
+    picking.clear();
+  };
   if (act)
     return (
       <Place title="Claims" question="What would one change of all of these bring about?">
-        <Round
-          act={act}
-          claims={picking.picked}
-          close={() => {
-            setAct(undefined);
-            picking.clear();
-          }}
-        />
+        {act === 'limit' ? (
+          <LimitThem claims={picking.picked} close={close} />
+        ) : (
+          <Round act={act} claims={picking.picked} close={close} />
+        )}
       </Place>
     );
   return (

@@ -1,6 +1,6 @@
 import { z } from 'zod';
-import { limitSchema, namespaceUsageSchema } from '../namespaces';
-import { operating, reading, type Endpoint } from './endpoint';
+import { limitSchema, namespaceUsageSchema, newLimitsSchema } from '../namespaces';
+import { mebibyte, operating, reading, type Endpoint } from './endpoint';
 
 export const namespacesEndpoints = {
   listNamespaces: {
@@ -16,6 +16,15 @@ export const namespacesEndpoints = {
     summary: 'Limit the provisioned bytes of a namespace',
     allowed: operating,
     body: limitSchema,
+    status: 204,
+  },
+  setLimits: {
+    method: 'put',
+    path: '/api/limits',
+    summary: 'Limit the provisioned bytes of many namespaces, all or none',
+    allowed: operating,
+    body: newLimitsSchema,
+    bodyLimit: mebibyte,
     status: 204,
   },
   setClassLimit: {

@@ -101,6 +101,15 @@ describe('the pool of a bucket', () => {
     expect(choose([pool])).toMatchObject({ winner: 'deep' });
   });
 
+  test('of a pool that is sold in instances it takes what it may hold, since it is carved out of none', () => {
+    const sizes = { minimum: tebibytes(1), step: tebibytes(1), maximum: tebibytes(4) };
+    const held = [{ id: 'i0', size: tebibytes(4), used: 0 }];
+    const full = objectPool('deep', { instances: { sizes, held }, subscribedRaw: tebibytes(10) });
+    expect(refusals(choose([full]))).toEqual([['subscription']]);
+    const decision = choose([objectPool('deep', { instances: { sizes, held } })]);
+    expect(decision).toMatchObject({ winner: 'deep', provisioned: gibibytes(10) });
+  });
+
   test('a limit of the namespace counts as for volumes', () => {
     expect(refusals(choose([objectPool('deep')], {}, gibibytes(10), 9 * GiB))).toEqual([['namespace-quota']]);
   });

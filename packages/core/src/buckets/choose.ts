@@ -61,8 +61,10 @@ export function chooseBucketPool(asked: BucketAsked): BucketDecision {
   const unknown = bucketClass.pools.filter((id) => !pools.has(id));
   const tried = bucketClass.pools.flatMap(
     (id, i): { candidate: Candidate; context: RuleContext; isFull: boolean }[] => {
-      const pool = pools.get(id);
-      if (!pool) return [];
+      const known = pools.get(id);
+      if (!known) return [];
+      // a bucket is carved out of nothing: it takes of the pool itself what it may hold
+      const pool: Pool = { ...known, instances: undefined };
       const mooring = { pool: id, enabled: true, order: i + 1, weight: 1 };
       const context = ruleContext(
         {
