@@ -50,6 +50,8 @@ export async function startServer(config: Config, watching: Watching = {}): Prom
   );
   const stream = new LiveStream(engine.anchor, sessionMs);
   const server = createServer(makeApp(config, database, sessions, engine, stream, metrics, log));
+  // longer than what stands before it keeps one open: whoever ends an idle connection first ends a call that is just beginning on it
+  server.keepAliveTimeout = 75_000;
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
     server.listen(config.port, '127.0.0.1', resolve);

@@ -18,6 +18,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 import { useEffect, useState } from 'react';
 import { useChange } from '../claims/Remedies';
 import { Mark } from '../marks/Mark';
+import { carvedText } from '../claims/words';
 import { changeCost, changesSentence } from '../claims/change-words';
 import { factText, failureSentence, ruleTitles } from './check-words';
 import type { Cell, MooringActs } from './Grid';
@@ -169,7 +170,7 @@ export function CellWhy({
   const tried = cellOf(state, answer, cell.pool);
   if (!pool) return null;
   const opened = explained?.className === cell.className && explained.pool === cell.pool ? explained : undefined;
-  const score = opened?.decision.candidates.find((c) => c.pool === cell.pool)?.score;
+  const { score, carved } = opened?.decision.candidates.find((c) => c.pool === cell.pool) ?? {};
   const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
   const outcome = !tried
     ? readable
@@ -180,7 +181,7 @@ export function CellWhy({
       : !mooring?.enabled
         ? 'Every rule would pass; only the mooring is missing.'
         : answer?.winner === cell.pool
-          ? `A claim like this lands here, provisioned as ${sizeText(tried.provisioned)}.`
+          ? `A claim like this lands here, provisioned as ${sizeText(tried.provisioned)}${carved ? `: ${carvedText(carved)}` : ''}.`
           : `Would serve; ${answer?.winner} comes first${score?.aboveSoftMark ? ', since this pool is above its soft mark' : ''}.`;
   return (
     <Box sx={{ p: 1.5, display: 'grid', gridTemplateColumns: '340px 1fr', gap: 3 }}>
