@@ -34,7 +34,7 @@ function Plan({ rows, close }: { rows: readonly LimitRow[]; close: () => void })
         <Fill aria-live="polite">
           {changed.length === 0
             ? 'Every one of these namespaces has that limit already.'
-            : 'What is beyond its limit stays; nothing new binds there until there is room.'}
+            : 'Each may bind so much more than it holds; claims beyond that wait until its limit is raised.'}
         </Fill>
         <Button
           variant="contained"
