@@ -1,5 +1,6 @@
 import { leastLifePercent } from '@moorage/core/clusters/disk';
 import type { Drift } from '@moorage/core/drift/drift';
+import { takenOf } from '../pools/pools.sql';
 import { statement } from '../database/statement';
 import { mostNamed } from './stuck.sql';
 
@@ -23,7 +24,7 @@ export interface PoolClaims {
 export const backendStates = statement<BackendState>(
   `SELECT b.id, b.reachable, b.problem, b.checked_at, b.cap,
      (SELECT count(*) FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = b.id) AS claims,
-     coalesce((SELECT sum(p.reserved_raw) FROM pools p WHERE p.backend_id = b.id), 0)::bigint AS taken
+     ${takenOf('b.id')} AS taken
    FROM backends b LIMIT 500`,
 );
 

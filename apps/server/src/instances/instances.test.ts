@@ -1,4 +1,5 @@
 import type { Line } from '@moorage/contract/claims';
+import type { BackendRow } from '@moorage/contract/backends';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Carving } from '@moorage/contract/instances';
 import type { OperationRow } from '@moorage/contract/operations';
@@ -171,6 +172,19 @@ test('an empty instance is given back by itself alone when a person says so', as
   await eventuallyHolds('it is given back', async () => {
     expect((await carving()).instances.map((i) => i.id)).not.toContain(empty.id);
   });
+});
+
+test('a cap over the backend counts what is bought, and is found to be near when it is', async () => {
+  const bought = (await carving()).bought;
+  const findings = async () =>
+    (await tom.ok<FindingRow[]>('GET', '/api/findings')).find((f) => f.kind === 'cap-near' && f.subject === 'gneiss');
+  await tom.ok('PATCH', '/api/backends/gneiss', { cap: bought });
+  await eventuallyHolds('it is found', async () => {
+    expect((await findings())?.facts).toMatchObject({ taken: bought, cap: bought });
+  });
+  const backend = (await tom.ok<BackendRow[]>('GET', '/api/backends')).find((b) => b.id === 'gneiss')!;
+  expect(backend.pools[0]!.backendCap).toEqual({ limit: bought, taken: bought });
+  await tom.ok('PATCH', '/api/backends/gneiss', { cap: null });
 });
 
 test('a pool that is sold out refuses with its rule, and what was not bought is not counted', async () => {

@@ -32,12 +32,16 @@ export interface StoredPool {
   healthy: boolean;
 }
 
+/** Raw bytes that are taken of a backend: what is promised, and what is bought and in no share. */
+export const takenOf = (backend: string): string =>
+  `(SELECT coalesce(sum(q.reserved_raw + coalesce((SELECT sum(greatest(0, i.bytes - i.used)) FROM instances i WHERE i.pool_id = q.id), 0)), 0)
+     FROM pools q WHERE q.backend_id = ${backend})::bigint`;
+
 // volumes that no reservation of ours explains count against the pool as well
 const columns = `p.*,
    coalesce((SELECT max(r.bytes) FROM reservations r WHERE r.pool_id = p.id), 0)::bigint AS largest,
    b.reachable, b.healthy, b.sites, b.cap,
-   CASE WHEN b.cap IS NOT NULL THEN (SELECT sum(q.reserved_raw + coalesce((SELECT sum(greatest(0, i.bytes - i.used)) FROM instances i WHERE i.pool_id = q.id), 0))
-     FROM pools q WHERE q.backend_id = b.id)::bigint END AS cap_taken,
+   CASE WHEN b.cap IS NOT NULL THEN ${takenOf('b.id')} END AS cap_taken,
    (SELECT jsonb_agg(jsonb_build_object('id', id, 'bytes', bytes, 'used', used, 'leaving', leaving) ORDER BY id)
      FROM (SELECT * FROM instances i WHERE i.pool_id = p.id ORDER BY id LIMIT 5000) i) AS instances,
    coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id

@@ -1,4 +1,5 @@
 import { Button, TextField, Typography } from '@mui/material';
+import { toCorePool } from '@moorage/contract/pool-state';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BackendChange, CredentialsChanged } from '@moorage/contract/registration';
 import type { Bytes } from '@moorage/core/sizes/bytes';
@@ -28,7 +29,10 @@ function General({ backend }: { backend: BackendRow }) {
   const [cap, setCap] = useState(backend.cap === null ? '' : formatQuantity(backend.cap as Bytes));
   const size = parseQuantity(cap);
   const capProblem = cap.trim() === '' || size.ok ? undefined : quantityWords[size.problem];
-  const taken = backend.pools.reduce((sum, p) => sum + p.reservedRaw, 0);
+  const taken = backend.pools.reduce(
+    (sum, p) => sum + toCorePool({ ...p, reachable: true, healthy: true, diskUse: {} }).taken,
+    0,
+  );
   const save = useAct(async () => {
     const change: BackendChange = {
       title,

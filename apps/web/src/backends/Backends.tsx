@@ -15,6 +15,8 @@ import {
 import type { BackendRow, PoolRow } from '@moorage/contract/backends';
 import { toCorePool } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
+import { sizeText } from '@moorage/core/sizes/display';
+import { slackIn } from '@moorage/core/shares/instances';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
 import { footprintFactor, thinState } from '@moorage/core/pools/pool';
 import { useEffect, useRef } from 'react';
@@ -92,6 +94,7 @@ function PoolLine({
     subscribed: at.subscribed * times,
   };
   const allotment = pool.allotment === null ? null : (pool.allotment * times) / factor;
+  const unshared = core.instances ? slackIn(core.instances) : 0;
   const promised = core.iops > 0 ? core.promisedIops / core.iops : 0;
   return (
     <TableRow hover selected={chosen} onClick={choose} sx={{ cursor: 'pointer', height: 60 }}>
@@ -127,17 +130,14 @@ function PoolLine({
       <TableCell align="right">
         <Size bytes={thin.subscribed} />
         <Typography variant="caption" component="div" color="text.secondary">
-          ceiling {pool.overcommit.toFixed(2)}×
+          {unshared > 0 ? `${sizeText(unshared)} of it in no share` : `ceiling ${pool.overcommit.toFixed(2)}×`}
         </Typography>
       </TableCell>
       <TableCell align="right">
         <Size
           bytes={Math.max(
             0,
-            Math.min(
-              subscriptionRoom(thin),
-              allotment === null ? Infinity : allotment - (pool.reservedRaw * times) / factor,
-            ),
+            Math.min(subscriptionRoom(thin), allotment === null ? Infinity : allotment - (core.taken * times) / factor),
           )}
         />
         {allotment !== null && (

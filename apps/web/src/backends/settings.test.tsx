@@ -102,6 +102,19 @@ describe('settings of a backend', () => {
     await waitFor(() => expect(server.of('changeBackend')[1]).toMatchObject({ version: '"8"', body: { cap: null } }));
   });
 
+  test('what is bought of a pool and in no share is taken as well', async () => {
+    new FakeServer(answers);
+    const TiB = 2 ** 40;
+    const sold = { minimum: TiB, step: TiB, maximum: 8 * TiB, sold: [] };
+    const carved = {
+      ...{ ...pool, reservedRaw: 2 * TiB, facts: { ...pool.facts, instances: sold } },
+      instances: [{ id: 'i0', bytes: 5 * TiB, used: 2 * TiB, leaving: false }],
+    };
+    const { user } = show(<BackendSettings backend={{ ...backend, pools: [carved] }} />);
+    await user.type(screen.getByLabelText('Cap over all its pools, raw'), '9Ti');
+    expect(screen.getByText(/that leaves/).textContent).toContain('4 TiB');
+  });
+
   test('a cap that is no size, a backend without title or site, cannot be applied', async () => {
     new FakeServer(answers);
     const { user } = show(<BackendSettings backend={backend} />);
