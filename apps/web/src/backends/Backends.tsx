@@ -130,7 +130,7 @@ function PoolLine({
       <TableCell align="right">
         <Size bytes={thin.subscribed} />
         <Typography variant="caption" component="div" color="text.secondary">
-          {unshared > 0 ? `${sizeText(unshared)} of it in no share` : `ceiling ${pool.overcommit.toFixed(2)}×`}
+          ceiling {pool.overcommit.toFixed(2)}×{unshared > 0 && `, ${sizeText(unshared)} in no share`}
         </Typography>
       </TableCell>
       <TableCell align="right">

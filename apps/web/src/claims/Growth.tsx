@@ -20,7 +20,16 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { useSettled } from '../parts/useSettled';
 import { When } from '../parts/When';
-import { growthCost, growthSentence, growthSteps, limitsOf, reachesWords, refusalOf, stepsDone } from './growth-words';
+import {
+  growthCost,
+  growthSentence,
+  growthSteps,
+  limitsOf,
+  boughtFor,
+  reachesWords,
+  refusalOf,
+  stepsDone,
+} from './growth-words';
 import { RemedyList, useChange } from './Remedies';
 
 const asText = (bytes: number) => formatQuantity(bytes as Bytes);
@@ -94,7 +103,7 @@ function Verdict({ answer }: { answer: GrowthAnswer }) {
       if (growth.fits)
         return told(
           'settled',
-          `Fits where it is: ${sizeText(more)} more on ${main!.pool}${main!.addedRaw > more ? ` (${sizeText(main!.addedRaw)} raw, its copies counted)` : ''}${copies}. ${reachesWords[reaches]}`,
+          `Fits where it is: ${sizeText(more)} more on ${main!.pool}${main!.addedRaw > more ? ` (${sizeText(main!.addedRaw)} raw, its copies counted)` : ''}${copies}${boughtFor(main!.instance)}. ${reachesWords[reaches]}`,
         );
       return told(
         'person',

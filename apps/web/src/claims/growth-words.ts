@@ -34,6 +34,12 @@ export function growthSentence({ requested }: Pick<ClaimRow, 'requested'>, growt
 }
 
 /** When pods see the new size. */
+/** What has to be bought of the instance that a share lies in, for it to grow; nothing of one that has room. */
+export const boughtFor = (instance: { readonly id: string; readonly added: number } | undefined): string =>
+  instance === undefined || instance.added === 0
+    ? ''
+    : `; ${sizeText(instance.added)} more of its instance ${instance.id} are bought for that`;
+
 export const reachesWords: Record<GrowthAnswer['reaches'], string> = {
   'at-once': 'Pods see it at once; none has to start again.',
   'while-running': 'The file system is grown on the node while its pods run; none has to start again.',

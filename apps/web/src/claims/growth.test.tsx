@@ -4,7 +4,7 @@ import { waitFor } from '@testing-library/react';
 import userEvent from '@testing-library/user-event';
 import { FakeServer, maren, screen, show } from '../testing/render';
 import { aClaimRow } from '../testing/rows';
-import { growthSentence, limitsOf, stepsDone } from './growth-words';
+import { boughtFor, growthSentence, limitsOf, stepsDone } from './growth-words';
 import { Grow, GrowthUnderWay } from './Growth';
 import { standing } from './words';
 
@@ -165,3 +165,9 @@ test('limits without a figure are left out while they let it pass, and the steps
   ]);
   expect(['deciding', 'asking', 'writing', 'seeing'].map(stepsDone)).toEqual([0, 1, 2, 3]);
 });
+
+test.each([
+  [undefined, ''],
+  [{ id: 'i0', added: 0 }, ''],
+  [{ id: 'i0', added: 2 ** 38 }, '; 256 GiB more of its instance i0 are bought for that'],
+])('what growing buys of an instance, %j: %s', (instance, said) => expect(boughtFor(instance)).toBe(said));
