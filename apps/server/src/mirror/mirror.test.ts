@@ -19,7 +19,7 @@ class FakePlatform implements PlatformConnector {
   version = '900';
   lists = 0;
   send?: (event: PlatformEvent) => void;
-  drop?: (error: PlatformProblem) => void;
+  private end?: (error: PlatformProblem) => void;
 
   list(plural: Plural) {
     if (plural !== 'namespaces') return Promise.resolve({ items: [], version: '1' });
@@ -32,8 +32,15 @@ class FakePlatform implements PlatformConnector {
       signal.addEventListener('abort', () => resolve());
       if (plural !== 'namespaces') return;
       this.send = onEvent;
-      this.drop = reject;
+      this.end = reject;
     });
+  }
+
+  /** Breaks the watch, once one has begun: a list is shown before its watch begins. */
+  async drop(error: PlatformProblem): Promise<void> {
+    await eventually('it watches', () => Promise.resolve(this.send));
+    this.send = undefined;
+    this.end!(error);
   }
 
   create = () => Promise.reject(new Error('not asked for'));
@@ -107,7 +114,7 @@ test('a platform brought back from a copy is followed, whatever its versions', a
   // restored: a is as it was long ago, b is not there yet, and c has a version that b had once
   platform.items = [namespace('a', '120', 'old'), namespace('c', '890', 'old')];
   platform.version = '130';
-  platform.drop!(new PlatformProblem('gone', 'too old'));
+  await platform.drop(new PlatformProblem('gone', 'too old'));
   await showing({ a: 'old', c: 'old' });
   expect(heard.at(-1)).toEqual({ changed: ['a', 'c'], gone: ['b'] });
   // and goes on from there, with versions far below those seen before
@@ -121,7 +128,7 @@ test('the same version with other contents is another object: the list is believ
   mirror.start();
   await showing({ a: 'before' });
   platform.items = [namespace('a', '7', 'after')];
-  platform.drop!(new PlatformProblem('unreachable', 'reset'));
+  await platform.drop(new PlatformProblem('unreachable', 'reset'));
   await showing({ a: 'after' });
 });
 
@@ -130,7 +137,7 @@ test('a list that says the same again wakes nobody', async () => {
   mirror.start();
   await showing({ a: 'x' });
   const lists = platform.lists;
-  platform.drop!(new PlatformProblem('gone', 'too old'));
+  await platform.drop(new PlatformProblem('gone', 'too old'));
   await eventually('it listed again', () => Promise.resolve(platform.lists > lists));
   await eventually('and was heard', () => Promise.resolve(heard.length >= 2));
   expect(heard.at(-1)).toEqual({ changed: [], gone: [] });
