@@ -45,6 +45,7 @@ const rooms = [
     'readiness',
     'reshapes',
     'registration',
+    'applications',
     'findings',
   ],
   ...[

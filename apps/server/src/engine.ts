@@ -1,6 +1,7 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
+import { reckonApplications } from './applications/reckon';
 import { Backends, ensureBackends } from './backends/backends';
 import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
@@ -55,6 +56,8 @@ const reconsiderMs = 30_000;
 const reconsiderAtOnce = 200;
 const purgeMs = 60_000;
 const settleMs = 100;
+/** How soon an application that something changed for is reckoned anew. */
+const reckonMs = 1000;
 
 /**
  * The part of a server that works by itself. Every server carries operations; one of them, at any time, also watches the
@@ -224,6 +227,8 @@ export class Engine {
     ]);
   });
 
+  private readonly reckon = oneAtATime(() => reckonApplications(this.database, () => this.stopped));
+
   /** Forgets what has had its time, in small steps. */
   private readonly purge = oneAtATime(async () => {
     await this.turns.clear();
@@ -277,6 +282,7 @@ export class Engine {
     this.timers.push(
       setInterval(() => void this.guard(this.sweep), this.config.sweepMs),
       setInterval(() => void this.guard(this.reconsiderSome), reconsiderMs),
+      setInterval(() => void this.guard(this.reckon), reckonMs),
     );
     void this.guard(this.sweep);
     this.followed.clear();

@@ -35,6 +35,8 @@ const Batch = lazy(() => import('./moorings/Batch'));
 const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
+const Applications = lazy(() => import('./applications/Applications'));
+const ApplicationDetail = lazy(() => import('./applications/ApplicationDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
 const Buckets = lazy(() => import('./buckets/Buckets'));
 const Drift = lazy(() => import('./drift/Drift'));
@@ -72,6 +74,8 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims/salvage" element={<Salvage />} />
             <Route path="/claims/buckets" element={<Buckets />} />
             <Route path="/claims/drift" element={<Drift />} />
+            <Route path="/apps" element={<Applications />} />
+            <Route path="/apps/:namespace/:name" element={<ApplicationDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />

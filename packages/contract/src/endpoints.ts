@@ -7,6 +7,7 @@ import { findingsEndpoints } from './endpoints/findings';
 import { classesEndpoints } from './endpoints/classes';
 import { mooringsEndpoints } from './endpoints/moorings';
 import { claimsEndpoints } from './endpoints/claims';
+import { applicationsEndpoints } from './endpoints/applications';
 import { roundsEndpoints } from './endpoints/rounds';
 import { salvageEndpoints } from './endpoints/salvage';
 import { driftEndpoints } from './endpoints/drift';
@@ -27,6 +28,7 @@ export const endpoints = {
   ...classesEndpoints,
   ...mooringsEndpoints,
   ...claimsEndpoints,
+  ...applicationsEndpoints,
   ...roundsEndpoints,
   ...bucketsEndpoints,
   ...lookupEndpoints,

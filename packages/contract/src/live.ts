@@ -13,6 +13,7 @@ export const topics = [
   'findings',
   'operations',
   'buckets',
+  'applications',
 ] as const;
 export type Topic = (typeof topics)[number];
 export const liveEventSchema = z.object({ topic: z.enum(topics), subject: z.string().optional() });

@@ -3,6 +3,7 @@ import { diskUses } from '@moorage/contract/inventory';
 import type { NodeFree } from '@moorage/core/clusters/design';
 import { parseCores } from '@moorage/core/nodes/cores';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { anywhere } from '../database/cursor';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { announce } from '../live/announce';
@@ -189,7 +190,7 @@ export async function listBackendVolumes(
   id: string,
   query: { q?: string; degraded?: boolean; limit: number; offset: number },
 ): Promise<{ volumes: BackendVolumeRow[]; total: number }> {
-  const like = query.q ? `%${query.q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
+  const like = query.q ? anywhere(query.q) : undefined;
   const [volumes, counted] = await Promise.all([
     volumesListed(database, id, like, query.degraded, sight.namespaces, query.limit, query.offset),
     first(volumesCounted(database, id, like, query.degraded, sight.namespaces)),

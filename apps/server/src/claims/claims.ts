@@ -2,6 +2,7 @@ import type { ClaimDetail, ClaimPage, ClaimQuery, ClaimRow, NewClaim } from '@mo
 import { claimManifest } from '@moorage/core/claims/manifest';
 import { nearest } from '@moorage/core/classes/manifest';
 import type { Database } from '../database/database';
+import { anywhere, cursorText, isCountText, isTimeText, readCursor } from '../database/cursor';
 import { isKeepable } from '../database/keepable';
 import { first } from '../database/statement';
 import { announce } from '../live/announce';
@@ -101,35 +102,14 @@ function toRow(c: StoredClaim, classes: readonly string[] = []): ClaimRow {
   };
 }
 
-interface Cursor {
-  /** Which list it goes on in: a value of one order means nothing in another. */
-  readonly sort: ClaimQuery['sort'];
-  readonly value: string;
-  readonly uid: string;
-}
-
 const isOfSort: Record<ClaimQuery['sort'], (value: string) => boolean> = {
-  created: (value) =>
-    /^\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(\.\d{1,6})?\+00$/.test(value) &&
-    !Number.isNaN(Date.parse(value.replace(' ', 'T').replace('+00', 'Z'))),
-  size: (value) => /^\d{1,15}$/.test(value),
+  created: isTimeText,
+  size: isCountText,
   name: isKeepable,
   namespace: isKeepable,
   class: isKeepable,
   state: isKeepable,
 };
-
-function readCursor(text: string | undefined, of: ClaimQuery['sort']): Cursor | undefined {
-  if (!text) return undefined;
-  try {
-    const { sort, value, uid } = JSON.parse(Buffer.from(text, 'base64url').toString('utf8')) as Cursor;
-    if (sort === of && typeof uid === 'string' && isKeepable(uid) && typeof value === 'string' && isOfSort[of](value))
-      return { sort, value, uid };
-  } catch {
-    // told below
-  }
-  throw Refusal.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
-}
 
 /** Which of the filters is the narrowest. */
 function narrowedBy(namespace: string | undefined, like: string | undefined, state: ClaimQuery['state']): Narrowed {
@@ -141,8 +121,8 @@ function narrowedBy(namespace: string | undefined, like: string | undefined, sta
 /** One page of claims, filtered and sorted in the database. */
 export async function listClaims(database: Database, sight: Sight, query: ClaimQuery): Promise<ClaimPage> {
   const { namespace, className, state, q, sort, direction, limit } = query;
-  const cursor = readCursor(query.cursor, sort);
-  const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
+  const cursor = readCursor(query.cursor, sort, isOfSort[sort]);
+  const like = q ? anywhere(q) : undefined;
   const [rows, counted] = await Promise.all([
     claimPages[sort][direction][narrowedBy(namespace, like, state)](
       database,
@@ -160,10 +140,7 @@ export async function listClaims(database: Database, sight: Sight, query: ClaimQ
   const page = rows.slice(0, limit);
   const last = page[page.length - 1];
   const counts = counted ?? { bound: 0, unbound: 0, stuck: 0 };
-  const next =
-    rows.length > limit && last
-      ? Buffer.from(JSON.stringify({ sort, value: last.sort_value, uid: last.uid })).toString('base64url')
-      : null;
+  const next = rows.length > limit && last ? cursorText({ sort, value: last.sort_value, uid: last.uid }) : null;
   return {
     claims: await withNearest(database, page),
     total: state === 'bound' ? counts.bound : state === 'unbound' ? counts.unbound : counts.bound + counts.unbound,

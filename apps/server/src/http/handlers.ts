@@ -3,6 +3,7 @@ import { steerSchema as steerParams } from '@moorage/contract/operations';
 import type { Person, Session } from '@moorage/contract/people';
 import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
+import { getApplication, listApplications } from '../applications/applications';
 import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
@@ -218,6 +219,8 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
       setMooring(database, site, { className: params.className!, pool: params.pool! }, seen, body, person.name),
     orderMoorings: ({ params, body, person }) => orderMoorings(database, params.className!, body.pools, person.name),
     placementState: ({ person }) => placementState(database, site, Sight.of(person)),
+    listApplications: ({ query, person }) => listApplications(database, Sight.of(person), query),
+    getApplication: ({ params, person }) => getApplication(database, Sight.of(person), params.namespace!, params.name!),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
     exportClaims: async ({ query, person, response }): Promise<typeof answered> => {
       response.attachment(`claims.${query.format}`);

@@ -1,6 +1,7 @@
 import type { SalvagePage, SalvageQuery, SalvageRow } from '@moorage/contract/salvage';
 import { ordinalOf } from '@moorage/core/claims/static';
 import { createHash } from 'node:crypto';
+import { anywhere } from '../database/cursor';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
@@ -37,7 +38,7 @@ export async function listSalvage(
   const from = cursor === undefined ? undefined : cursorForm.exec(cursor);
   if (from === null || (from && Number.isNaN(Date.parse(from[1]!.replace(' ', 'T').replace('+00', 'Z')))))
     throw Refusal.invalid('cursor', 'The cursor is not one that this server gave. Begin again without it.');
-  const like = q ? `%${q.replace(/[\\%_]/g, '\\$&')}%` : undefined;
+  const like = q ? anywhere(q) : undefined;
   const [rows, totals] = await Promise.all([
     adriftPage(database, sight.namespaces, like, origin, from?.[1], from?.[2], limit + 1),
     first(adriftTotals(database, sight.namespaces, like, origin)),

@@ -1,3 +1,4 @@
+import type { ApplicationQuery } from '@moorage/contract/applications';
 import type { ClaimQuery } from '@moorage/contract/claims';
 import type { OperationQuery } from '@moorage/contract/operations';
 import type { RoundChange } from '@moorage/contract/rounds';
@@ -32,6 +33,11 @@ export const keys = {
     page: (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>
       ['claims', 'page', query] as const,
     one: (namespace: string, name: string) => ['claims', 'one', namespace, name] as const,
+  },
+  applications: {
+    page: (query: Readonly<Partial<Record<keyof ApplicationQuery, string | undefined>>>) =>
+      ['applications', 'page', query] as const,
+    one: (namespace: string, name: string) => ['applications', 'one', namespace, name] as const,
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   round: (claims: string, change: RoundChange | undefined) => ['round', claims, change] as const,

@@ -47,6 +47,7 @@ const touched: Record<Topic, readonly Concept[]> = {
   findings: ['findings'],
   operations: ['operations'],
   buckets: ['buckets'],
+  applications: ['applications'],
 };
 
 interface LiveState {

@@ -1,12 +1,13 @@
 import { Button } from '@mui/material';
 import { DataGrid, type GridSortModel } from '@mui/x-data-grid';
-import type { ClaimDetail, ClaimPage, ClaimRow } from '@moorage/contract/claims';
+import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { ask } from '../api/client';
 import { useClaims } from '../api/queries';
 import { useAddress, useGo, useInAddress, useSelected } from '../frame/address';
 import { Place } from '../parts/Place';
+import { Pages, usePages } from '../parts/Pages';
 import { useMay } from '../parts/person';
 import { saveText } from '../parts/save';
 import { Empty, Failed } from '../parts/States';
@@ -16,7 +17,7 @@ import { ClaimFilters } from './ClaimFilters';
 import { manifestsText } from './manifest-of';
 import { LimitThem } from './LimitThem';
 import { NewClaim } from './NewClaim';
-import { Column, Fill, Row } from '../parts/layout';
+import { Column, Row } from '../parts/layout';
 import { Round } from './Round';
 import type { RoundAct } from './round-words';
 import { mostPicked, usePicked, type Picking } from './usePicked';
@@ -25,32 +26,6 @@ import { mostPicked, usePicked, type Picking } from './usePicked';
 function exportPath(query: Readonly<Record<string, string | undefined>>): string {
   const given = Object.entries(query).flatMap(([key, value]) => (value ? [[key, value]] : []));
   return `/api/claims/export?${new URLSearchParams(given).toString()}`;
-}
-
-type Cursors = readonly (string | undefined)[];
-
-/** How much of the list is seen, and the ways to the rest. */
-function Pages({ list, data, go }: { list: Cursors; data: ClaimPage | undefined; go: (list: Cursors) => void }) {
-  return (
-    <Row gap={2} align="center" sx={{ fontSize: 13, color: 'text.secondary' }}>
-      <span>
-        {data ? `${data.claims.length} of ${data.total.toLocaleString('en-GB')} shown` : ' '}
-        {data && data.claims.length > 0 && ' · click fills the Line, Enter or double click opens'}
-      </span>
-      <Fill />
-      {(list.length > 1 || data?.next) && (
-        <>
-          <Button disabled={list.length <= 1} onClick={() => go(list.slice(0, -1))}>
-            Earlier page
-          </Button>
-          <span>page {list.length}</span>
-          <Button disabled={!data?.next} onClick={() => go([...list, data!.next!])}>
-            Next page
-          </Button>
-        </>
-      )}
-    </Row>
-  );
 }
 
 /** What can be done with the claims that are picked. */
@@ -109,10 +84,7 @@ export default function Claims() {
   const sort = search.get('sort') ?? 'createdAt';
   const direction = (search.get('direction') ?? 'desc') as 'asc' | 'desc';
   const pageSize = 100;
-  // cursors of the pages walked through so far; a new filter or order begins again
-  const walk = [namespace, className, state, q, sort, direction].join('|');
-  const [cursors, setCursors] = useState<{ walk: string; list: Cursors }>({ walk, list: [undefined] });
-  const list = cursors.walk === walk ? cursors.list : [undefined];
+  const pages = usePages([namespace, className, state, q, sort, direction].join('|'));
   const query = useClaims({
     namespace,
     className,
@@ -121,7 +93,7 @@ export default function Claims() {
     sort: sortOf[sort],
     direction,
     limit: String(pageSize),
-    cursor: list[list.length - 1],
+    cursor: pages.cursor,
   });
   const setSort = (model: GridSortModel) =>
     change({ sort: model[0]?.field ?? 'createdAt', direction: model[0]?.sort ?? 'desc' });
@@ -217,7 +189,7 @@ export default function Claims() {
           }}
           aria-label="Claims"
         />
-        <Pages list={list} data={data} go={(to) => setCursors({ walk, list: to })} />
+        <Pages {...pages} shown={data?.claims.length} total={data?.total} next={data?.next} />
       </Column>
       <NewClaim open={making === 'claim'} close={() => setMaking('')} />
     </Place>

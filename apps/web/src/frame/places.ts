@@ -5,6 +5,7 @@ export const places = [
   { path: '/moorings', name: 'Moorings', key: 'm' },
   { path: '/classes', name: 'Classes', key: 'c' },
   { path: '/claims', name: 'Claims', key: 'l' },
+  { path: '/apps', name: 'Apps', key: 'a' },
   { path: '/namespaces', name: 'Namespaces', key: 'n' },
 ] as const;
 

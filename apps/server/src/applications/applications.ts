@@ -1,0 +1,157 @@
+import type {
+  ApplicationPage,
+  ApplicationQuery,
+  ApplicationRow,
+  ApplicationSeen,
+} from '@moorage/contract/applications';
+import { copyStates } from '@moorage/core/applications/application';
+import { commonPoints } from '@moorage/core/applications/common-points';
+import type { Database } from '../database/database';
+import { anywhere, cursorText, isCountText, isTimeText, readCursor } from '../database/cursor';
+import { isKeepable } from '../database/keepable';
+import { first } from '../database/statement';
+import type { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
+import { copyState, factsOf, groundOfNodes, nodesUnder } from './facts';
+import type { PartRow } from './facts.sql';
+import {
+  applicationCounts,
+  applicationNamed,
+  applicationPages,
+  openNodes,
+  zonesOfVolumes,
+  type StoredApplication,
+} from './pages.sql';
+
+const isOfSort: Record<ApplicationQuery['sort'], (value: string) => boolean> = {
+  namespace: isKeepable,
+  name: isKeepable,
+  bytes: isCountText,
+  claims: isCountText,
+  ready: isCountText,
+  worst: isCountText,
+  points: isCountText,
+  created: isTimeText,
+};
+
+const toRow = ({ worst, created_at, ...row }: StoredApplication): ApplicationRow => ({
+  uid: row.uid,
+  namespace: row.namespace,
+  kind: row.kind,
+  name: row.name,
+  wanted: row.wanted,
+  pods: row.pods,
+  ready: row.ready,
+  claims: row.claims,
+  bytes: row.bytes,
+  classes: row.classes,
+  pools: row.pools,
+  nodes: row.nodes,
+  zones: row.zones,
+  worst: worst === null ? null : copyStates[worst]!,
+  points: row.points,
+  createdAt: created_at.toISOString(),
+});
+
+/** One page of applications, filtered and sorted in the database. */
+export async function listApplications(
+  database: Database,
+  sight: Sight,
+  query: ApplicationQuery,
+): Promise<ApplicationPage> {
+  const { namespace, need, q, sort, direction, limit } = query;
+  const cursor = readCursor(query.cursor, sort, isOfSort[sort]);
+  const filter = [namespace, q ? anywhere(q) : undefined, sight.namespaces] as const;
+  const page = applicationPages[sort][direction];
+  const [rows, counted] = await Promise.all([
+    page(database, ...filter, need, cursor?.value, cursor?.uid, limit + 1),
+    first(applicationCounts(database, ...filter)),
+  ]);
+  const counts = counted ?? { all: 0, replicas: 0, copies: 0, points: 0 };
+  const shown = rows.slice(0, limit);
+  const last = shown.at(-1);
+  return {
+    applications: shown.map(toRow),
+    total: need === undefined ? counts.all : counts[need],
+    next: rows.length > limit && last ? cursorText({ sort, value: last.sort_value, uid: last.uid }) : null,
+    counts,
+  };
+}
+
+/** Replicas shown of one application; what is beyond is counted. */
+const mostReplicas = 500;
+
+const copiesOf = ({ copies, witness }: PartRow) => [
+  ...copies.map(({ disk, node, state, percent }) => ({
+    ...{ disk, node, percent },
+    state: copyState(state),
+    role: 'data' as const,
+  })),
+  ...(witness ? [{ ...witness, percent: 100, state: 'in-sync' as const, role: 'witness' as const }] : []),
+];
+
+/** One application as it is at this moment. */
+export async function getApplication(
+  database: Database,
+  sight: Sight,
+  namespace: string,
+  name: string,
+): Promise<ApplicationSeen> {
+  const about = `${namespace}/${name}`;
+  const row = sight.sees(namespace) ? await first(applicationNamed(database, namespace, name)) : undefined;
+  const [facts] = row ? await factsOf(database, [row.uid]) : [];
+  if (!row || !facts) throw Refusal.notFound('application', about);
+  const takers = (await openNodes(database)).map((n) => n.name);
+  const nodes = await nodesUnder(database, [facts], takers);
+  const ground = groundOfNodes(nodes);
+  const zones = new Map(
+    (
+      await zonesOfVolumes(
+        database,
+        facts.claims.flatMap((c) => c.volume_name ?? []),
+      )
+    ).map((v) => [v.name, v.zones]),
+  );
+  const takesPods = new Set(takers);
+  return {
+    application: toRow(row),
+    replicas: facts.pods.slice(0, mostReplicas).map((p) => ({
+      pod: p.name,
+      node: p.node,
+      phase: p.phase,
+      ready: p.ready,
+      deleting: p.deleting,
+      why: p.why,
+      since: p.created_at.toISOString(),
+      claims: p.claims ?? [],
+    })),
+    more: Math.max(0, facts.pods.length - mostReplicas),
+    claims: facts.claims.slice(0, 4 * mostReplicas).map((c) => ({
+      uid: c.uid,
+      name: c.name,
+      className: c.class_name,
+      modes: c.modes,
+      volumeMode: c.volume_mode,
+      requested: c.size_bytes,
+      provisioned: c.provisioned,
+      phase: c.phase,
+      deleting: c.deleting,
+      volumeName: c.volume_name,
+      parts: (c.parts ?? []).map((part) => ({
+        ...{ pool: part.pool, backend: part.backend, needs: part.needs },
+        copies: copiesOf(part),
+      })),
+      zones: (c.volume_name && zones.get(c.volume_name)) || null,
+    })),
+    nodes: nodes.map((n) => ({
+      name: n.name,
+      rack: ground.get(n.name)?.rack ?? null,
+      zone: ground.get(n.name)?.zone ?? null,
+      takesPods: takesPods.has(n.name),
+    })),
+    points: commonPoints(facts.application, ground).map((p) => ({
+      ...p,
+      ...{ pods: [...p.pods], standing: [...p.standing], claims: [...p.claims] },
+    })),
+  };
+}

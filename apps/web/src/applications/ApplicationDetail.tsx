@@ -1,0 +1,65 @@
+import { Button, Typography } from '@mui/material';
+import type { ApplicationSeen } from '@moorage/contract/applications';
+import { useParams } from 'react-router';
+import { useApplication } from '../api/application-queries';
+import { useGo, useSelected } from '../frame/address';
+import { Mark } from '../marks/Mark';
+import { Column, Row, Sheet } from '../parts/layout';
+import { Place } from '../parts/Place';
+import { Size } from '../parts/Size';
+import { Fetched } from '../parts/States';
+import { When } from '../parts/When';
+import { Points } from './Points';
+import { SheetDrawing } from './SheetDrawing';
+import { copyMarks, copyWords, readyMark, wantedOf } from './words';
+
+function Body({ seen }: { seen: ApplicationSeen }) {
+  const [, select] = useSelected();
+  const { application: a, more } = seen;
+  return (
+    <Column gap={1.5}>
+      <Sheet>
+        <Row gap={2} align="baseline" wraps sx={{ mb: 1 }}>
+          <Typography variant="h2" component="h2">
+            <Row gap={1} align="center">
+              <Mark kind={readyMark(a)} /> {a.ready} of {wantedOf(a)} ready
+            </Row>
+          </Typography>
+          <Typography variant="body2" color="text.secondary">
+            {a.kind}, {a.claims} {a.claims === 1 ? 'claim' : 'claims'} asking <Size bytes={a.bytes} /> of{' '}
+            {a.classes.join(', ') || 'no class'}. Made <When at={a.createdAt} />.
+          </Typography>
+          {a.worst !== null && (
+            <Typography variant="body2" component="span">
+              <Row gap={1} align="center">
+                <Mark kind={copyMarks[a.worst]} /> worst copy {copyWords[a.worst]}
+              </Row>
+            </Typography>
+          )}
+        </Row>
+        <SheetDrawing seen={seen} select={select} />
+        <Typography variant="caption" color="text.secondary">
+          Balls are pods, squares copies (filled when in step), rings witnesses; a wide square is a volume whose backend
+          places its copies itself. What would stop several replicas is underlined.
+          {more > 0 && ` ${more.toLocaleString('en-GB')} more replicas are not drawn.`}
+        </Typography>
+      </Sheet>
+      <Points seen={seen} />
+    </Column>
+  );
+}
+
+export default function ApplicationDetail() {
+  const { namespace = '', name = '' } = useParams();
+  const go = useGo();
+  const query = useApplication(namespace, name);
+  return (
+    <Place
+      title={`${namespace} / ${name}`}
+      question="Where does it run, where does its data lie, and what takes both along?"
+      actions={<Button onClick={() => go('/apps')}>All applications</Button>}
+    >
+      <Fetched query={query}>{(seen) => <Body seen={seen} />}</Fetched>
+    </Place>
+  );
+}

@@ -1,0 +1,59 @@
+import { Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import type { ApplicationSeen } from '@moorage/contract/applications';
+import { useMemo } from 'react';
+import { usePlacement } from '../api/queries';
+import { Mark } from '../marks/Mark';
+import { prepare } from '../moorings/trial';
+import { Row, Sheet } from '../parts/layout';
+import { Failed } from '../parts/States';
+import { spreadsOf } from './choice';
+import { leavesWords, spreadWords, stopsWords } from './words';
+
+/** What stops several replicas in one go, worst first, with the change that would spread each and what that moves. */
+export function Points({ seen }: { seen: ApplicationSeen }) {
+  const placement = usePlacement(seen.points.length > 0);
+  const spreads = useMemo(
+    () => (placement.data ? spreadsOf(seen, prepare(placement.data)) : undefined),
+    [seen, placement.data],
+  );
+  const { points, application } = seen;
+  return (
+    <Sheet>
+      <Typography variant="h2">Common points of failure</Typography>
+      {points.length === 0 ? (
+        <Typography variant="body2">
+          None: no disk, node, rack, zone, pool or backend takes half of the replicas with it, no node two of them.
+        </Typography>
+      ) : (
+        <Table size="small" aria-label="Common points of failure">
+          <TableHead>
+            <TableRow>
+              <TableCell>What fails</TableCell>
+              <TableCell>What stops</TableCell>
+              <TableCell>Then</TableCell>
+              <TableCell>What would spread it</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {points.map((point, i) => (
+              <TableRow key={`${point.of}/${point.level}/${point.name}`}>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>
+                  <Row gap={1} align="center">
+                    <Mark kind={point.leaves === 'more-than-half' ? 'waiting' : 'degraded'} />
+                    <span>
+                      {point.level} <strong>{point.name}</strong>
+                    </span>
+                  </Row>
+                </TableCell>
+                <TableCell title={point.pods.join(', ')}>{stopsWords(point, application.pods)}</TableCell>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>{leavesWords[point.leaves]}</TableCell>
+                <TableCell>{spreadWords(spreads?.[i], point)}</TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      )}
+      {placement.isError && <Failed error={placement.error} retry={() => void placement.refetch()} />}
+    </Sheet>
+  );
+}

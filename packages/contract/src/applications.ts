@@ -1,0 +1,127 @@
+import { copyStates, standingLevels } from '@moorage/core/applications/application';
+import { z } from 'zod';
+
+/** One thing whose failure stops several replicas, or a volume that has copies elsewhere. */
+const pointInBriefSchema = z.object({
+  level: z.enum(standingLevels),
+  name: z.string(),
+  of: z.enum(['replicas', 'copies', 'witness']),
+  leaves: z.enum(['none', 'no-more-than-half', 'more-than-half']),
+});
+
+export const applicationRowSchema = z.object({
+  uid: z.string(),
+  namespace: z.string(),
+  /** Of the owner of its pods, as the platform calls it. */
+  kind: z.string(),
+  name: z.string(),
+  /** Null where the owner is not one that says so. */
+  wanted: z.number().nullable(),
+  pods: z.number(),
+  ready: z.number(),
+  claims: z.number(),
+  /** What its claims ask for. */
+  bytes: z.number(),
+  classes: z.array(z.string()),
+  pools: z.array(z.string()),
+  nodes: z.array(z.string()),
+  zones: z.array(z.string()),
+  /** The worst state of any copy; null where no backend tells of copies. */
+  worst: z.enum(copyStates).nullable(),
+  /** Common points of failure, those that leave least first; at most twenty. */
+  points: z.array(pointInBriefSchema),
+  createdAt: z.string(),
+});
+export type ApplicationRow = z.infer<typeof applicationRowSchema>;
+
+export const applicationSorts = [
+  'namespace',
+  'name',
+  'bytes',
+  'claims',
+  'ready',
+  'worst',
+  'points',
+  'created',
+] as const;
+export const applicationQuerySchema = z.object({
+  namespace: z.string().optional(),
+  /** Those alone that are not all ready, have a copy that is not in step, or a common point of failure. */
+  need: z.enum(['replicas', 'copies', 'points']).optional(),
+  /** Part of a name, namespace, class, pool, node or zone. */
+  q: z.string().max(200).optional(),
+  sort: z.enum(applicationSorts).default('namespace'),
+  direction: z.enum(['asc', 'desc']).default('asc'),
+  cursor: z.string().optional(),
+  limit: z.coerce.number().int().min(1).max(500).default(100),
+});
+export type ApplicationQuery = z.infer<typeof applicationQuerySchema>;
+
+export const applicationPageSchema = z.object({
+  applications: z.array(applicationRowSchema),
+  total: z.number(),
+  next: z.string().nullable(),
+  counts: z.object({ all: z.number(), replicas: z.number(), copies: z.number(), points: z.number() }),
+});
+export type ApplicationPage = z.infer<typeof applicationPageSchema>;
+
+const copySchema = z.object({
+  disk: z.string(),
+  node: z.string(),
+  state: z.enum(copyStates),
+  role: z.enum(['data', 'witness']),
+  /** Of what there is to copy. */
+  percent: z.number(),
+});
+
+export const usedClaimSchema = z.object({
+  uid: z.string(),
+  name: z.string(),
+  className: z.string().nullable(),
+  modes: z.array(z.string()),
+  volumeMode: z.string(),
+  requested: z.number(),
+  provisioned: z.number().nullable(),
+  phase: z.string().nullable(),
+  deleting: z.boolean(),
+  volumeName: z.string().nullable(),
+  /** The volume, then what is kept in step with it elsewhere; empty without a volume of ours. */
+  parts: z.array(
+    z.object({ pool: z.string(), backend: z.string(), needs: z.number().nullable(), copies: z.array(copySchema) }),
+  ),
+  /** Zones from which its volume can be reached; null where from all. */
+  zones: z.array(z.string()).nullable(),
+});
+
+const replicaSchema = z.object({
+  pod: z.string(),
+  node: z.string().nullable(),
+  phase: z.string().nullable(),
+  ready: z.boolean(),
+  deleting: z.boolean(),
+  /** Why the platform has not placed it, in its own words. */
+  why: z.string().nullable(),
+  since: z.string(),
+  /** Names of the claims that it mounts. */
+  claims: z.array(z.string()),
+});
+
+export const applicationSchema = z.object({
+  application: applicationRowSchema,
+  replicas: z.array(replicaSchema),
+  /** Replicas that there are beside those listed. */
+  more: z.number(),
+  claims: z.array(usedClaimSchema),
+  /** Nodes that pods and copies are on, and those that take pods, with where they stand. */
+  nodes: z.array(
+    z.object({ name: z.string(), rack: z.string().nullable(), zone: z.string().nullable(), takesPods: z.boolean() }),
+  ),
+  points: z.array(
+    pointInBriefSchema.extend({
+      pods: z.array(z.string()),
+      standing: z.array(z.string()),
+      claims: z.array(z.string()),
+    }),
+  ),
+});
+export type ApplicationSeen = z.infer<typeof applicationSchema>;
