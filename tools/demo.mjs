@@ -64,7 +64,7 @@ async function main() {
   const [postgres] = await Promise.all([startPostgres(data), ensureBuilt()]);
   endings.push(postgres.stop);
   say(`starting the stand-ins: platform, ${Object.keys(backends).join(', ')}`);
-  const standins = await startStandins(join(data, 'journal'), { names: Object.keys(backends), onExit });
+  const standins = await startStandins(join(data, 'journal'), { names: Object.keys(backends), onExit, pace: 'lively' });
   endings.push(standins.stop);
   say('starting the server');
   const server = await startProgram('apps/server/dist/main.mjs', [], {

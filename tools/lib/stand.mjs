@@ -19,13 +19,13 @@ const shoal = { title: 'Shoal, very large', password: 'deep-water', sites: ['qua
  * Starts the platform's stand-in and those of the backends named; each keeps its journal in `folder`, and its address from one
  * start to the next where that is free. Gives their addresses and how to end them.
  */
-export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit } = {}) {
+export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit, pace = '' } = {}) {
   mkdirSync(folder, { recursive: true });
   const portsFile = join(folder, 'ports.json');
   const known = existsSync(portsFile) ? JSON.parse(readFileSync(portsFile, 'utf8')) : {};
   const start = async (name) => {
     const port = known[name] && (await isFree(known[name])) ? known[name] : 0;
-    const { line, stop } = await startProgram('apps/standins/dist/main.mjs', [name, String(port), '0', folder], {
+    const { line, stop } = await startProgram('apps/standins/dist/main.mjs', [name, String(port), '0', folder, pace], {
       name: `The stand-in ${name}`,
       until: / ready at /,
       onExit: (code, said) => onExit?.(`the stand-in ${name}`, code, said),

@@ -2,6 +2,7 @@ import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
 import { reckonApplications } from './applications/reckon';
+import { carryingApplication } from './applications/start';
 import { Backends, ensureBackends } from './backends/backends';
 import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
@@ -124,6 +125,7 @@ export class Engine {
       ...new BucketCarrier(database, platform, this.backends, site, this.carry).works,
       ...new KeyCarrier(database, platform, this.backends).works,
       new LimitCarrier(database, site).work,
+      this.acts.workOf(carryingApplication),
       this.acts.workOf(changingClass),
       this.acts.workOf(removingClass(database)),
       this.acts.workOf(applying(database)),

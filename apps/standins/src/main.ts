@@ -1,10 +1,11 @@
 import { join } from 'node:path';
 import { backendSeeds } from './backend-seeds';
+import { atOnce, lively } from './platform/pace';
 import { platformSeed } from './seeds';
 import { startBackend, startPlatform } from './start';
 
-/** Runs one stand-in: `node main.mjs NAME PORT CONTROL_PORT JOURNAL_FOLDER`. */
-const [name = '', port = '0', controlPort = '0', folder = ''] = process.argv.slice(2);
+/** Runs one stand-in: `node main.mjs NAME PORT CONTROL_PORT JOURNAL_FOLDER [lively]`. */
+const [name = '', port = '0', controlPort = '0', folder = '', pace = ''] = process.argv.slice(2);
 const where = {
   port: Number(port),
   controlPort: Number(controlPort),
@@ -13,7 +14,7 @@ const where = {
 
 const running =
   name === 'platform'
-    ? await startPlatform(platformSeed, where)
+    ? await startPlatform(platformSeed, where, pace === 'lively' ? lively : atOnce)
     : name in backendSeeds
       ? await startBackend(backendSeeds[name as keyof typeof backendSeeds](), where)
       : undefined;

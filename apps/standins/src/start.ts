@@ -9,6 +9,7 @@ import { Journal } from './journal';
 import { platformApi } from './platform/api';
 import { Pages } from './platform/collection';
 import { runControllers } from './platform/controllers';
+import { atOnce, type Pace } from './platform/pace';
 import { Store, type KubeObject } from './platform/store';
 
 export interface Running {
@@ -54,18 +55,17 @@ async function run(app: Express, control: Express, where: Where, faults: Faults,
 export async function startPlatform(
   seed: () => [string, KubeObject][],
   where: Where = {},
-): Promise<Running & { store: Store }> {
+  pace: Pace = atOnce,
+): Promise<Running & { store: Store; setNode: (name: string, up: boolean) => void }> {
   const store = new Store(new Journal(where.journal), () => new Date());
   if (store.isEmpty) for (const [plural, object] of seed()) store.create(plural, object);
-  const halt = runControllers(store);
+  const controllers = runControllers(store, pace);
   const faults = new Faults();
   const pages = new Pages();
   const control = faults.control((app) => {
     app.post('/nodes/:name', (req, res) => {
       const { up } = req.body as { up: boolean };
-      store.amend('nodes', store.get('nodes', undefined, req.params.name), (copy) => {
-        copy.status!.conditions = [{ type: 'Ready', status: up ? 'True' : 'False' }];
-      });
+      controllers.setNode(req.params.name, up);
       res.status(204).end();
     });
     app.post('/expire-history', (_req, res) => {
@@ -74,7 +74,8 @@ export async function startPlatform(
       res.status(204).end();
     });
   });
-  return { ...(await run(platformApi(store, faults, pages), control, where, faults, halt)), store };
+  const running = await run(platformApi(store, faults, pages), control, where, faults, () => controllers.stop());
+  return { ...running, store, setNode: (name, up) => controllers.setNode(name, up) };
 }
 
 export async function startBackend(seed: BackendSeed, where: Where = {}): Promise<Running & { backend: Backend }> {

@@ -1,5 +1,10 @@
 import { copyStates, standingLevels } from '@moorage/core/applications/application';
+import { nodeRules } from '@moorage/core/applications/pods';
+import { retentions, spreads } from '@moorage/core/applications/set-manifest';
+import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
+import { checkSchema, sizeTextSchema } from './claims';
+import { nameSchema } from './classes';
 
 /** One thing whose failure stops several replicas, or a volume that has copies elsewhere. */
 const pointInBriefSchema = z.object({
@@ -125,3 +130,84 @@ export const applicationSchema = z.object({
   ),
 });
 export type ApplicationSeen = z.infer<typeof applicationSchema>;
+
+const templateSchema = z.object({
+  name: nameSchema,
+  className: nameSchema,
+  size: sizeTextSchema,
+  modes: z.array(z.enum(accessModes)).min(1, 'At least one access mode is needed.').max(4),
+  volumeMode: z.enum(volumeModes),
+});
+
+/** Replicas that one application may have. */
+export const mostReplicas = 500;
+const replicasSchema = z.int().min(0).max(mostReplicas, `At most ${mostReplicas} replicas.`);
+
+/** A stateful set with its service and, where it is not there yet, its namespace. */
+export const newApplicationSchema = z
+  .object({
+    namespace: nameSchema,
+    name: nameSchema.max(52, 'At most 52 characters: pods and claims add theirs.'),
+    replicas: replicasSchema,
+    image: z.string().trim().min(1, 'Which image do its pods run?').max(300),
+    templates: z.array(templateSchema).min(1, 'At least one claim template is needed.').max(10),
+    spread: z.enum(spreads),
+    ordered: z.boolean(),
+    whenScaled: z.enum(retentions),
+    whenDeleted: z.enum(retentions),
+    port: z.int().min(1).max(65_535),
+  })
+  .refine(({ templates }) => new Set(templates.map((t) => t.name)).size === templates.length, {
+    error: 'Two templates have the same name.',
+    path: ['templates'],
+  });
+export type NewApplication = z.infer<typeof newApplicationSchema>;
+
+/** What becomes of replicas that start, as things stand. Bytes; the price a month in the currency of the prices of pools. */
+export const applicationPlanSchema = z.object({
+  fits: z.boolean(),
+  /** Classes that templates name and that are not there, or not of ours. */
+  missing: z.array(z.string()),
+  claims: z.array(
+    z.object({
+      name: z.string(),
+      bytes: z.number(),
+      /** It is there from before, with its data. */
+      isThere: z.boolean(),
+      pool: z.string().nullable(),
+      /** What refuses it first, on the pool that comes first; null where it is placed, or its class is moored nowhere. */
+      failed: z.object({ pool: z.string(), check: checkSchema }).nullable(),
+    }),
+  ),
+  pods: z.array(
+    z.object({
+      pod: z.string(),
+      node: z.string().nullable(),
+      zone: z.string().nullable(),
+      /** Where no node takes it: what is against how many of them. */
+      against: z.array(z.object({ rule: z.enum(nodeRules), nodes: z.int() })),
+    }),
+  ),
+  /** What new claims ask for. */
+  bytes: z.number(),
+  monthly: z.number(),
+});
+export type ApplicationPlan = z.infer<typeof applicationPlanSchema>;
+
+export const scaleSchema = z.object({ replicas: replicasSchema });
+
+export const scalePlanSchema = z.object({
+  from: z.int(),
+  to: z.int(),
+  /** Of the replicas that are added; null when none is. */
+  start: applicationPlanSchema.nullable(),
+  /** Claims of the replicas that go. */
+  claims: z.array(z.object({ name: z.string(), bytes: z.number(), written: z.number().nullable() })),
+  /** Those claims are deleted by the platform, or stay with their data. */
+  whenScaled: z.enum(retentions),
+  /** What their classes do with volumes whose claims are deleted. */
+  destroys: z.boolean(),
+});
+export type ScalePlan = z.infer<typeof scalePlanSchema>;
+
+export const startedSchema = z.object({ namespace: z.string(), name: z.string() });

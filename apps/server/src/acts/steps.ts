@@ -17,16 +17,15 @@ interface Answered {
   readonly note: () => Promise<void>;
 }
 
+/** Kinds of objects that the mirror follows; of others nothing is noted. */
 const plurals: Readonly<Record<string, Plural>> = {
+  Namespace: 'namespaces',
+  StatefulSet: 'statefulsets',
   StorageClass: 'storageclasses',
   PersistentVolumeClaim: 'persistentvolumeclaims',
   PersistentVolume: 'persistentvolumes',
 };
-const pluralOf = ({ kind }: Manifest): Plural => {
-  const plural = plurals[kind];
-  if (!plural) throw new Error(`no act is made of a ${kind}`);
-  return plural;
-};
+const pluralOf = ({ kind }: Manifest): Plural | undefined => plurals[kind];
 
 /** Answers that say for certain that nothing was done. */
 const certain = new Set(['exists', 'invalid', 'forbidden', 'conflict', 'not-found']);
@@ -38,21 +37,21 @@ const remove = ({ platform }: TwoWorlds, { apiVersion, kind, metadata }: Manifes
   platform.ensureDeleted(apiVersion, kind, metadata.name, metadata.namespace);
 const asObject = (manifest: Manifest): PlatformObject => manifest as unknown as PlatformObject;
 
-const forget = ({ database }: TwoWorlds, manifest: Manifest, but?: string) =>
-  platformObjects.in(database).destroy({
-    where: {
-      plural: pluralOf(manifest),
-      name: manifest.metadata.name,
-      namespace: manifest.metadata.namespace ?? '',
-      ...(but !== undefined && { uid: { [Op.ne]: but } }),
-    },
-  });
+async function forget({ database }: TwoWorlds, manifest: Manifest, but?: string): Promise<void> {
+  const plural = pluralOf(manifest);
+  if (!plural) return;
+  const { name, namespace = '' } = manifest.metadata;
+  await platformObjects
+    .in(database)
+    .destroy({ where: { plural, name, namespace, ...(but !== undefined && { uid: { [Op.ne]: but } }) } });
+}
 
 const made = (at: TwoWorlds, manifest: Manifest, object: PlatformObject): Answered => ({
   uid: object.metadata.uid!,
   note: async () => {
     await forget(at, manifest, object.metadata.uid!);
-    await noteMade(at.database, pluralOf(manifest), object);
+    const plural = pluralOf(manifest);
+    if (plural) await noteMade(at.database, plural, object);
   },
 });
 
@@ -64,9 +63,11 @@ async function make(at: TwoWorlds, object: Manifest, isRepeated: boolean): Promi
 }
 
 async function patch(at: TwoWorlds, object: Manifest): Promise<Answered> {
-  const before = await knownVersion(at.database, pluralOf(object), object.metadata.name, object.metadata.namespace);
+  const plural = pluralOf(object);
+  const { name, namespace } = object.metadata;
+  const before = plural && (await knownVersion(at.database, plural, name, namespace));
   const patched = await at.platform.mergePatch(asObject(object));
-  return { uid: null, note: () => noteChanged(at.database, pluralOf(object), patched, before) };
+  return { uid: null, note: async () => void (plural && (await noteChanged(at.database, plural, patched, before))) };
 }
 
 /** Takes an object away and makes it anew, unless it is already as it is wanted. */
@@ -79,7 +80,7 @@ async function swap(at: TwoWorlds, wanted: Manifest): Promise<Answered> {
 
 async function takeAway(at: TwoWorlds, object: Manifest): Promise<Answered> {
   await remove(at, object);
-  return { uid: null, note: async () => void (await forget(at, object)) };
+  return { uid: null, note: () => forget(at, object) };
 }
 
 /** Asks the platform for a step. What was asked before, and not answered, may be asked again. */

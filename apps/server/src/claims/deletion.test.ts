@@ -32,7 +32,10 @@ async function bound(name: string, className: string, used = 0) {
 function podsOf(set: string, names: readonly string[]) {
   const { uid } = world.platform.store.create('statefulsets', {
     metadata: { name: set, namespace: 'tide-gauges' },
-    spec: { replicas: names.length, selector: { matchLabels: { app: set } }, template: { metadata: {}, spec: {} } },
+    spec: {
+      ...{ replicas: names.length, updateStrategy: { type: 'OnDelete' } },
+      ...{ selector: { matchLabels: { app: set } }, template: { metadata: {}, spec: {} } },
+    },
   }).metadata;
   for (const [i, claim] of names.entries())
     world.platform.store.create('pods', {

@@ -4,6 +4,7 @@ import type { Person, Session } from '@moorage/contract/people';
 import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
 import { getApplication, listApplications } from '../applications/applications';
+import { planApplication, planScale, scaleApplication, startApplication } from '../applications/start';
 import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
@@ -221,6 +222,11 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     placementState: ({ person }) => placementState(database, site, Sight.of(person)),
     listApplications: ({ query, person }) => listApplications(database, Sight.of(person), query),
     getApplication: ({ params, person }) => getApplication(database, Sight.of(person), params.namespace!, params.name!),
+    planApplication: ({ body, person }) => planApplication(database, site, body, person),
+    startApplication: ({ body, person }) => startApplication(database, site, engine.acts, body, person),
+    planScale: ({ params, body, person }) => planScale(database, site, claimAt(params), body.replicas, person),
+    scaleApplication: ({ params, body, person }) =>
+      scaleApplication(database, site, engine.acts, claimAt(params), body.replicas, person),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
     exportClaims: async ({ query, person, response }): Promise<typeof answered> => {
       response.attachment(`claims.${query.format}`);

@@ -17,6 +17,7 @@ export interface Change {
     | 'bucket'
     | 'bucket-key'
     | 'bucket-class'
+    | 'application'
     | 'operation';
   readonly subject: string;
   readonly before?: unknown;

@@ -2,6 +2,7 @@ import express, { type Express, type Request, type Response } from 'express';
 import type { Faults } from '../faults';
 import { list, Pages } from './collection';
 import { discovery } from './discovery';
+import { evict } from './disruption';
 import { basePath, resources, type Resource } from './resources';
 import { statusBody, StatusError } from './status';
 import type { Store } from './store';
@@ -35,6 +36,11 @@ function serve(app: Express, store: Store, pages: Pages, resource: Resource): vo
       res.status(made ? 201 : 200).json(object);
     });
   }
+  if (plural === 'pods')
+    app.post(`${one}/eviction`, (req, res) => {
+      evict(store, at(req).namespace!, at(req).name!, req.body);
+      res.status(201).json(statusBody(201, undefined, ''));
+    });
   if (resource.scalable) {
     app.get(`${one}/scale`, (req, res) => {
       res.json(scaleOf(store.get(plural, at(req).namespace, at(req).name!)));

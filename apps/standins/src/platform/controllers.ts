@@ -1,90 +1,15 @@
+import { attachVolumes } from './attach';
 import { bindVolumes } from './binding';
+import { countBudgets } from './disruption';
+import { claimsOf } from './fit';
+import { endPod, NodeLife } from './node-life';
+import { Later, type Pace } from './pace';
 import { countQuotas } from './quota';
-import { claimsOf, schedulePods } from './scheduler';
+import { schedulePods } from './scheduler';
+import { carrySets } from './sets';
 import type { KubeObject, Store, WatchEvent } from './store';
 import { dependentsOf } from './writes';
 
-/** Makes the claims and pods of stateful sets, one pod after the other unless the set says Parallel. */
-function growStatefulSets(store: Store): void {
-  for (const set of store.list('statefulsets')) {
-    const { namespace, name, uid } = set.metadata;
-    const replicas = (set.spec?.replicas as number | undefined) ?? 1;
-    const templates = (set.spec?.volumeClaimTemplates ?? []) as KubeObject[];
-    const owner = { apiVersion: 'apps/v1', kind: 'StatefulSet', name, uid: uid!, controller: true };
-    const retention = (set.spec?.persistentVolumeClaimRetentionPolicy ?? {}) as {
-      whenDeleted?: string;
-      whenScaled?: string;
-    };
-    shrinkSet(store, set, replicas, retention.whenScaled === 'Delete');
-    if (set.metadata.deletionTimestamp) continue;
-    for (let i = 0; i < replicas; i++) {
-      const podName = `${name}-${i}`;
-      const pod = store.find('pods', namespace, podName);
-      if (pod) {
-        if (set.spec?.podManagementPolicy !== 'Parallel' && pod.status?.phase !== 'Running') break;
-        continue;
-      }
-      for (const template of templates) {
-        const claimName = `${template.metadata.name}-${podName}`;
-        if (store.find('persistentvolumeclaims', namespace, claimName)) continue;
-        store.create('persistentvolumeclaims', {
-          metadata: {
-            name: claimName,
-            namespace,
-            labels: { ...(set.spec?.selector?.matchLabels as Record<string, string>) },
-            finalizers: ['kubernetes.io/pvc-protection'],
-            ...(retention.whenDeleted === 'Delete' && { ownerReferences: [owner] }),
-          },
-          spec: { volumeMode: 'Filesystem', ...structuredClone(template.spec) },
-          status: { phase: 'Pending' },
-        });
-      }
-      store.create('pods', {
-        metadata: {
-          name: podName,
-          namespace,
-          labels: {
-            ...(set.spec?.template?.metadata?.labels as Record<string, string>),
-            'apps.kubernetes.io/pod-index': String(i),
-          },
-          ownerReferences: [owner],
-        },
-        spec: {
-          ...structuredClone(set.spec?.template?.spec ?? {}),
-          volumes: templates.map((t) => ({
-            name: t.metadata.name,
-            persistentVolumeClaim: { claimName: `${t.metadata.name}-${podName}` },
-          })),
-        },
-        status: { phase: 'Pending' },
-      });
-      if (set.spec?.podManagementPolicy !== 'Parallel') break;
-    }
-  }
-}
-
-/** Takes away pods beyond the replicas, the last first: one after the other, unless the set says Parallel. */
-function shrinkSet(store: Store, set: KubeObject, replicas: number, claimsToo: boolean): void {
-  const { namespace, name, uid } = set.metadata;
-  const own = store
-    .list('pods', namespace)
-    .filter((p) => p.metadata.ownerReferences?.some((r) => r.uid === uid))
-    .map((pod) => ({ pod, ordinal: Number(pod.metadata.name.slice(name.length + 1)) }))
-    .sort((a, b) => b.ordinal - a.ordinal);
-  for (const { pod, ordinal } of own) {
-    if (ordinal < replicas) break;
-    const claims = claimsOf(store, pod);
-    store.delete('pods', namespace, pod.metadata.name);
-    if (claimsToo)
-      for (const claim of claims) if (claim) store.delete('persistentvolumeclaims', namespace, claim.metadata.name);
-    if (set.spec?.podManagementPolicy !== 'Parallel') break;
-  }
-  const ready = own.filter(({ pod, ordinal }) => ordinal < replicas && pod.status?.phase === 'Running').length;
-  if (set.status?.replicas !== own.length || set.status?.readyReplicas !== ready)
-    store.amend('statefulsets', set, (copy) => {
-      copy.status = { ...copy.status, replicas: own.length, readyReplicas: ready, availableReplicas: ready };
-    });
-}
 /** What a node does once a volume was made larger: it grows the file system of a claim that a running pod uses, and says so. */
 function growFileSystems(store: Store): void {
   const pending = store
@@ -117,16 +42,21 @@ function collectGarbage(store: Store, gone: Set<string>): void {
       store.amend(plural, object, (copy) => {
         copy.metadata.ownerReferences = others;
       });
-    else store.delete(plural, object.metadata.namespace, object.metadata.name);
+    else end(store, plural, object);
   }
 }
+
+const end = (store: Store, plural: string, object: KubeObject): void => {
+  if (plural === 'pods') endPod(store, object);
+  else store.delete(plural, object.metadata.namespace, object.metadata.name);
+};
 
 /** Objects being deleted in the foreground go when nothing depends on them any more. */
 function finishForeground(store: Store): void {
   for (const set of store.list('statefulsets')) {
     if (!set.metadata.finalizers?.includes('foregroundDeletion')) continue;
     const left = dependentsOf(store, set.metadata.uid!);
-    for (const { plural, object } of left) store.delete(plural, object.metadata.namespace, object.metadata.name);
+    for (const { plural, object } of left) end(store, plural, object);
     if (left.length === 0)
       store.amend('statefulsets', set, (copy) => {
         copy.metadata.finalizers = copy.metadata.finalizers?.filter((f) => f !== 'foregroundDeletion');
@@ -142,7 +72,7 @@ function emptyNamespaces(store: Store): void {
     const left = store.all().filter(({ object }) => object.metadata.namespace === name);
     for (const { plural, object } of left)
       if (!object.metadata.deletionTimestamp && store.find(plural, name, object.metadata.name))
-        store.delete(plural, name, object.metadata.name);
+        end(store, plural, object);
     if (left.length === 0) store.purge('namespaces', structuredClone(namespace));
   }
 }
@@ -166,11 +96,18 @@ function releaseProtected(store: Store): void {
       });
 }
 
-/** Runs the controllers after every change until nothing changes any more. Returns a function that stops them. */
-export function runControllers(store: Store): () => void {
+export interface Controllers {
+  /** A machine goes off, or comes back. */
+  setNode(name: string, up: boolean): void;
+  stop(): void;
+}
+
+/** Runs the controllers after every change until nothing changes any more. */
+export function runControllers(store: Store, pace: Pace): Controllers {
   let scheduled = false;
   let stopped = false;
   const gone = new Set<string>();
+  const later = new Later();
   const turn = () => {
     scheduled = false;
     if (stopped) return;
@@ -179,8 +116,11 @@ export function runControllers(store: Store): () => void {
     emptyNamespaces(store);
     bindVolumes(store);
     releaseProtected(store);
-    growStatefulSets(store);
+    carrySets(store);
     schedulePods(store);
+    attachVolumes(store, later, pace);
+    nodes.turn();
+    countBudgets(store);
     growFileSystems(store);
     countQuotas(store);
   };
@@ -190,10 +130,15 @@ export function runControllers(store: Store): () => void {
     scheduled = true;
     setImmediate(turn);
   };
+  const nodes = new NodeLife(store, later, pace, wake);
   store.changes.on('change', wake);
   wake();
-  return () => {
-    stopped = true;
-    store.changes.off('change', wake);
+  return {
+    setNode: (name, up) => nodes.setNode(name, up),
+    stop: () => {
+      stopped = true;
+      later.stop();
+      store.changes.off('change', wake);
+    },
   };
 }

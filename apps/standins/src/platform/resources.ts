@@ -43,6 +43,8 @@ export const resources: readonly Resource[] = [
   core('PersistentVolumeClaim', 'persistentvolumeclaims', true, 'pvc'),
   core('PersistentVolume', 'persistentvolumes', false, 'pv'),
   { ...grouped('apps', 'StatefulSet', 'statefulsets', true, 'sts'), scalable: true },
+  grouped('policy', 'PodDisruptionBudget', 'poddisruptionbudgets', true, 'pdb'),
+  core('Service', 'services', true, 'svc'),
   grouped('storage.k8s.io', 'StorageClass', 'storageclasses', false, 'sc'),
   grouped('storage.k8s.io', 'VolumeAttachment', 'volumeattachments', false),
   grouped('storage.k8s.io', 'CSINode', 'csinodes', false),

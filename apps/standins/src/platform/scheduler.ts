@@ -1,20 +1,9 @@
 import { note } from './events';
+import { against, claimsOf, crowding, measure, missingClaim, zoneLabel } from './fit';
 import type { KubeObject, Store } from './store';
 
-const zoneLabel = 'topology.kubernetes.io/zone';
 export const selectedNode = 'volume.kubernetes.io/selected-node';
 
-const isReady = (node: KubeObject): boolean =>
-  !node.spec?.unschedulable &&
-  ((node.status?.conditions ?? []) as { type: string; status: string }[]).some(
-    (c) => c.type === 'Ready' && c.status === 'True',
-  );
-const claimNamesOf = (pod: KubeObject): string[] =>
-  ((pod.spec?.volumes ?? []) as { persistentVolumeClaim?: { claimName: string } }[]).flatMap(
-    (v) => v.persistentVolumeClaim?.claimName ?? [],
-  );
-export const claimsOf = (store: Store, pod: KubeObject): (KubeObject | undefined)[] =>
-  claimNamesOf(pod).map((name) => store.find('persistentvolumeclaims', pod.metadata.namespace, name));
 /** Says in a pod why it is not placed, as the platform's scheduler does; said once as long as it is the same. */
 function leaveUnscheduled(store: Store, pod: KubeObject, message: string): void {
   const said = pod.status?.conditions?.find((c) => c.type === 'PodScheduled');
@@ -27,58 +16,58 @@ function leaveUnscheduled(store: Store, pod: KubeObject, message: string): void 
   });
 }
 
-/** How many nodes there are, and what is against each of them. */
-function whyNoNode(store: Store, zones: readonly string[] | undefined): string {
-  const nodes = store.list('nodes');
-  const unready = nodes.filter((n) => !isReady(n)).length;
-  const elsewhere = nodes.filter(
-    (n) => isReady(n) && zones && !zones.includes(n.metadata.labels?.[zoneLabel] ?? ''),
-  ).length;
-  const against = [
-    ...(elsewhere > 0 ? [`${elsewhere} node(s) had volume node affinity conflict`] : []),
-    ...(unready > 0 ? [`${unready} node(s) were not ready`] : []),
-  ];
+/** How many nodes there are, and what is against how many of them. */
+function whyNoNode(nodes: readonly KubeObject[], reasons: readonly string[]): string {
+  const counts = new Map<string, number>();
+  for (const reason of reasons) counts.set(reason, (counts.get(reason) ?? 0) + 1);
+  const against = [...counts].map(([reason, count]) =>
+    reason.startsWith('Insufficient') || reason.startsWith('Too many')
+      ? `${count} ${reason}`
+      : `${count} node(s) ${reason}`,
+  );
   return `0/${nodes.length} nodes are available: ${against.join(', ') || 'none matched'}.`;
 }
+
+const compare = (a: readonly number[], b: readonly number[]): number =>
+  a.reduce((found, value, i) => found || value - b[i]!, 0);
 
 /** Picks a node for each waiting pod: for claims that wait for it first, for the pod itself once all its claims are bound. */
 export function schedulePods(store: Store): void {
   const waiting = store.list('pods').filter((p) => !p.spec?.nodeName && !p.metadata.deletionTimestamp);
   if (waiting.length === 0) return;
-  const load = new Map<string, number>();
-  for (const pod of store.list('pods')) {
-    const node = pod.spec?.nodeName as string | undefined;
-    if (node) load.set(node, (load.get(node) ?? 0) + 1);
-  }
+  const nodes = store.list('nodes');
+  const zoneOf = new Map(nodes.map((n) => [n.metadata.name, n.metadata.labels?.[zoneLabel]]));
   for (const pod of waiting) {
-    const claims = claimsOf(store, pod);
-    const missing = claims.findIndex((c) => !c);
-    if (missing >= 0) {
-      leaveUnscheduled(store, pod, `persistentvolumeclaim "${claimNamesOf(pod)[missing]}" not found`);
+    const missing = missingClaim(store, pod);
+    if (missing !== undefined) {
+      leaveUnscheduled(store, pod, `persistentvolumeclaim "${missing}" not found`);
       continue;
     }
-    const zones = zonesOf(store, claims as KubeObject[]);
-    const chosen = (claims as KubeObject[]).map((c) => c.metadata.annotations?.[selectedNode]).find(Boolean);
-    const nodes = store
-      .list('nodes')
-      .filter((n) => isReady(n) && (!zones || zones.includes(n.metadata.labels?.[zoneLabel] ?? '')))
-      .sort(
-        (a, b) =>
-          (load.get(a.metadata.name) ?? 0) - (load.get(b.metadata.name) ?? 0) ||
-          (a.metadata.name < b.metadata.name ? -1 : 1),
-      );
-    const node = nodes.find((n) => n.metadata.name === chosen) ?? nodes[0];
+    const all = measure(store);
+    const claims = claimsOf(store, pod) as KubeObject[];
+    const chosen = claims.map((c) => c.metadata.annotations?.[selectedNode]).find(Boolean);
+    const looked = nodes.map((node) => ({ node, reason: against(store, pod, node, all, nodes) }));
+    const fitting = looked
+      .filter(({ reason }) => reason === undefined)
+      .map(({ node }) => ({ node, by: crowding(pod, node, all, zoneOf) }))
+      .sort((a, b) => compare(a.by, b.by) || (a.node.metadata.name < b.node.metadata.name ? -1 : 1))
+      .map(({ node }) => node);
+    const node = fitting.find((n) => n.metadata.name === chosen) ?? fitting[0];
     if (!node) {
-      leaveUnscheduled(store, pod, whyNoNode(store, zones));
+      const why = whyNoNode(
+        nodes,
+        looked.map((l) => l.reason!),
+      );
+      leaveUnscheduled(store, pod, why);
       continue;
     }
     let [unbound, isImmediate] = [0, false];
-    for (const claim of claims as KubeObject[]) {
+    for (const claim of claims) {
       if (claim.status?.phase === 'Bound') continue;
       unbound += 1;
       const cls = store.find('storageclasses', undefined, String(claim.spec?.storageClassName ?? ''));
       if (cls?.volumeBindingMode !== 'WaitForFirstConsumer') isImmediate = true;
-      else if (!claim.metadata.annotations?.[selectedNode])
+      else if (claim.metadata.annotations?.[selectedNode] !== node.metadata.name)
         store.amend('persistentvolumeclaims', claim, (copy) => {
           copy.metadata.annotations = { ...copy.metadata.annotations, [selectedNode]: node.metadata.name };
         });
@@ -87,33 +76,12 @@ export function schedulePods(store: Store): void {
       if (isImmediate) leaveUnscheduled(store, pod, 'pod has unbound immediate PersistentVolumeClaims.');
       continue;
     }
-    load.set(node.metadata.name, (load.get(node.metadata.name) ?? 0) + 1);
+    const { namespace, name } = pod.metadata;
     store.amend('pods', pod, (copy) => {
       copy.spec!.nodeName = node.metadata.name;
-      copy.status = { phase: 'Running', conditions: [{ type: 'Ready', status: 'True' }] };
+      copy.status = { ...copy.status, phase: 'Pending', conditions: [{ type: 'PodScheduled', status: 'True' }] };
     });
-    const { namespace, name } = pod.metadata;
     const message = `Successfully assigned ${namespace}/${name} to ${node.metadata.name}`;
     note(store, 'Pod', pod, { type: 'Normal', reason: 'Scheduled', message, by: 'default-scheduler' });
   }
-}
-
-/** Zones that the claims' volumes and classes allow; undefined means any. */
-function zonesOf(store: Store, claims: readonly KubeObject[]): string[] | undefined {
-  let zones: string[] | undefined;
-  const narrow = (terms: { key: string; values: string[] }[]) => {
-    for (const { key, values } of terms)
-      if (key === zoneLabel) zones = zones ? zones.filter((z) => values.includes(z)) : values;
-  };
-  for (const claim of claims) {
-    const volume = claim.spec?.volumeName && store.find('persistentvolumes', undefined, String(claim.spec.volumeName));
-    if (volume) {
-      for (const term of volume.spec?.nodeAffinity?.required?.nodeSelectorTerms ?? [])
-        narrow(term.matchExpressions ?? []);
-    } else {
-      const cls = store.find('storageclasses', undefined, String(claim.spec?.storageClassName ?? ''));
-      for (const term of cls?.allowedTopologies ?? []) narrow(term.matchLabelExpressions ?? []);
-    }
-  }
-  return zones;
 }

@@ -214,6 +214,7 @@ function apply(store: Store, resource: Resource, at: At, part: Part, request: Re
 interface DeleteOptions {
   readonly preconditions?: { readonly uid?: string; readonly resourceVersion?: string };
   readonly propagationPolicy?: string;
+  readonly gracePeriodSeconds?: number;
 }
 
 const policies = ['Background', 'Foreground', 'Orphan'];
@@ -237,10 +238,17 @@ export function remove(store: Store, resource: Resource, at: At, request: Reques
       { field: 'propagationPolicy', message: `Unsupported value: "${policy}"`, reason: 'FieldValueNotSupported' },
     ]);
   if (isTrial(request)) return current;
-  return deleted(store, resource, current, policy);
+  const grace = text(request.query.gracePeriodSeconds);
+  return deleted(store, resource, current, policy, grace === undefined ? options.gracePeriodSeconds : Number(grace));
 }
 
-function deleted(store: Store, resource: Resource, current: KubeObject, policy: string | undefined): unknown {
+function deleted(
+  store: Store,
+  resource: Resource,
+  current: KubeObject,
+  policy: string | undefined,
+  grace?: number,
+): unknown {
   const { namespace, name, uid } = current.metadata;
   if (resource.plural === 'namespaces') {
     store.amend('namespaces', current, (copy) => {
@@ -255,7 +263,13 @@ function deleted(store: Store, resource: Resource, current: KubeObject, policy: 
     });
     return store.terminate(resource.plural, namespace, name);
   }
-  const left = store.delete(resource.plural, namespace, name);
+  // a pod is told to end, and goes once its node says so
+  const isGraceful = resource.plural === 'pods' && current.spec?.nodeName !== undefined && grace !== 0;
+  const left = isGraceful
+    ? store.terminate('pods', namespace, name)
+    : resource.plural === 'pods' && grace === 0
+      ? store.purge('pods', structuredClone(current))
+      : store.delete(resource.plural, namespace, name);
   if (resource.plural === 'pods' || store.find(resource.plural, namespace, name)) return left;
   return statusBody(200, undefined, '', [], {
     name,

@@ -39,8 +39,8 @@ function Body({ seen }: { seen: ApplicationSeen }) {
         </Row>
         <SheetDrawing seen={seen} select={select} />
         <Typography variant="caption" color="text.secondary">
-          Balls are pods, squares copies (filled when in step), rings witnesses; a wide square is a volume whose backend
-          places its copies itself. What would stop several replicas is underlined.
+          Balls are pods, squares copies (filled when in step), rings witnesses, wide squares volumes in their pools.
+          What would stop several replicas is underlined.
           {more > 0 && ` ${more.toLocaleString('en-GB')} more replicas are not drawn.`}
         </Typography>
       </Sheet>

@@ -3,11 +3,11 @@ import type { ApplicationSeen } from '@moorage/contract/applications';
 import { useMemo } from 'react';
 import { usePlacement } from '../api/queries';
 import { Mark } from '../marks/Mark';
-import { prepare } from '../moorings/trial';
-import { Row, Sheet } from '../parts/layout';
+import { prepare } from '@moorage/contract/placement-input';
+import { FaintCell, Row, Sheet } from '../parts/layout';
 import { Failed } from '../parts/States';
 import { spreadsOf } from './choice';
-import { leavesWords, spreadWords, stopsWords } from './words';
+import { copiedWords, leavesWords, spreadLines, stopsWords } from './words';
 
 /** What stops several replicas in one go, worst first, with the change that would spread each and what that moves. */
 export function Points({ seen }: { seen: ApplicationSeen }) {
@@ -32,6 +32,7 @@ export function Points({ seen }: { seen: ApplicationSeen }) {
               <TableCell>What stops</TableCell>
               <TableCell>Then</TableCell>
               <TableCell>What would spread it</TableCell>
+              <TableCell align="right">Copied</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -47,7 +48,20 @@ export function Points({ seen }: { seen: ApplicationSeen }) {
                 </TableCell>
                 <TableCell title={point.pods.join(', ')}>{stopsWords(point, application.pods)}</TableCell>
                 <TableCell sx={{ whiteSpace: 'nowrap' }}>{leavesWords[point.leaves]}</TableCell>
-                <TableCell>{spreadWords(spreads?.[i], point)}</TableCell>
+                {spreads ? (
+                  <>
+                    <TableCell>
+                      {spreadLines(spreads[i]!, point, application.classes).map((line) => (
+                        <div key={line}>{line}</div>
+                      ))}
+                    </TableCell>
+                    <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
+                      {copiedWords(spreads[i]!)}
+                    </TableCell>
+                  </>
+                ) : (
+                  <FaintCell colSpan={2}>{placement.isError ? 'not reckoned' : 'being reckoned'}</FaintCell>
+                )}
               </TableRow>
             ))}
           </TableBody>

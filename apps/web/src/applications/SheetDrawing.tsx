@@ -21,17 +21,18 @@ const Head = styled(TableCell, { shouldForwardProp: (p) => p !== 'stops' })<{ st
     ...(stops && { color: theme.chart.lamp, boxShadow: `inset 0 -3px ${theme.chart.lamp}` }),
   }),
 );
-const Cell = styled(TableCell, { shouldForwardProp: (p) => p !== 'stops' })<{ stops?: boolean }>(
-  ({ theme, stops }) => ({
-    textAlign: 'center',
-    padding: '2px 6px',
-    height: 30,
-    borderLeft: `1px solid ${theme.palette.divider}`,
-    cursor: 'pointer',
-    '&[aria-selected=true]': { outline: `2px solid ${theme.palette.primary.main}`, outlineOffset: -2 },
-    ...(stops && { backgroundColor: theme.chart.depth[0] }),
-  }),
-);
+const Cell = styled(TableCell, { shouldForwardProp: (p) => p !== 'stops' && p !== 'picked' })<{
+  stops?: boolean;
+  picked?: boolean;
+}>(({ theme, stops, picked }) => ({
+  textAlign: 'center',
+  padding: '2px 6px',
+  height: 30,
+  borderLeft: `1px solid ${theme.palette.divider}`,
+  cursor: 'pointer',
+  ...(picked && { outline: `2px solid ${theme.palette.primary.main}`, outlineOffset: -2 }),
+  ...(stops && { backgroundColor: theme.chart.depth[0] }),
+}));
 
 /** A copy: filled as far as it is in step; a witness, which holds nothing, is a ring. */
 function CopyShape({ copy }: { copy: SeenCopy }) {
@@ -190,7 +191,12 @@ export function SheetDrawing({ seen, select }: { seen: ApplicationSeen; select: 
         cell={(at, props) => {
           const [row, column] = [byKey.get(at.row)!, columnOf.get(at.column)!];
           return (
-            <Cell key={at.column} {...props} stops={hit(column)}>
+            <Cell
+              key={at.column}
+              {...props}
+              stops={hit(column)}
+              picked={chosen !== undefined && props['aria-selected']}
+            >
               <Inside cell={sheet.cell(row, column)} row={row} />
             </Cell>
           );

@@ -46,16 +46,16 @@ export const columns: GridColDef<ApplicationRow>[] = [
       </Changed>
     ),
   },
-  { field: 'namespace', headerName: 'Namespace', width: 116 },
-  { field: 'name', headerName: 'Application', width: 140, renderCell: ({ row }) => <strong>{row.name}</strong> },
+  { field: 'namespace', headerName: 'Namespace', width: 130 },
+  { field: 'name', headerName: 'Application', width: 136, renderCell: ({ row }) => <strong>{row.name}</strong> },
   { field: 'claims', headerName: 'Claims', width: 68, ...right },
   { field: 'bytes', headerName: 'Asked', width: 78, ...right, renderCell: ({ row }) => <Size bytes={row.bytes} /> },
-  names('classes', 'Class', 100),
-  names('pools', 'Pool', 112),
+  names('classes', 'Class', 92),
+  names('pools', 'Pool', 104),
   {
     field: 'nodes',
     headerName: 'Where its pods are',
-    width: 150,
+    width: 196,
     sortable: false,
     renderCell: ({ row }) => (
       <Cut
@@ -71,7 +71,7 @@ export const columns: GridColDef<ApplicationRow>[] = [
   {
     field: 'worst',
     headerName: 'Worst copy',
-    width: 142,
+    width: 158,
     renderCell: ({ row }) =>
       row.worst === null ? (
         <span title="Their backends place copies themselves and do not tell of each.">not told</span>
@@ -81,7 +81,7 @@ export const columns: GridColDef<ApplicationRow>[] = [
   },
   {
     field: 'points',
-    headerName: 'Stops in one go when fails',
+    headerName: 'What stops it in one go',
     flex: 1,
     minWidth: 200,
     renderCell: ({ row }) => <Cut text={row.points.length === 0 ? '–' : briefAll(row.points)} />,

@@ -5,7 +5,7 @@ import { spreadOf, type Choice, type Spread } from '@moorage/core/applications/s
 import type { AccessMode, VolumeMode } from '@moorage/core/classes/storage-class';
 import { decide } from '@moorage/core/placement/decide';
 import { promisableDisks } from '@moorage/core/replicas/on-pool';
-import { inputFor, type Prepared } from '../moorings/trial';
+import { inputFor, type Prepared } from '@moorage/contract/placement-input';
 
 const usedOf = ({ name, provisioned, requested, parts, zones }: ApplicationSeen['claims'][number]): UsedClaim => ({
   name,

@@ -4,7 +4,7 @@ type Replica = ApplicationSeen['replicas'][number];
 type Claim = ApplicationSeen['claims'][number];
 export type SeenCopy = Claim['parts'][number]['copies'][number] & { readonly claim: Claim };
 
-/** What stands in one column: a node, or a pool whose backend places data itself. */
+/** What stands in one column: a node, or a pool. */
 export interface SheetColumn {
   readonly key: string;
   readonly kind: 'node' | 'pool';
@@ -63,7 +63,7 @@ export function sheetOf({ replicas, claims, nodes }: ApplicationSeen): Applicati
   const pools = new Map<string, string>();
   for (const { parts } of claims)
     for (const { pool, backend, copies } of parts) {
-      if (copies.length === 0) pools.set(pool, backend);
+      pools.set(pool, backend);
       for (const c of copies) used.add(c.node);
     }
   const columns: SheetColumn[] = [
@@ -98,9 +98,7 @@ export function sheetOf({ replicas, claims, nodes }: ApplicationSeen): Applicati
               ),
             )
           : [],
-        volumes: isNode
-          ? []
-          : row.claims.filter((c) => c.parts.some((p) => p.pool === column.name && p.copies.length === 0)),
+        volumes: isNode ? [] : row.claims.filter((c) => c.parts.some((p) => p.pool === column.name)),
       };
     },
   };

@@ -49,11 +49,17 @@ export function podWord({ ready, deleting, node, why, phase }: Pod): string {
 
 const thing = ({ level, name }: Pick<Brief, 'level' | 'name'>): string => `${level} ${name}`;
 
+const stops: Record<Brief['leaves'], string> = {
+  none: 'all',
+  'no-more-than-half': 'half or more',
+  'more-than-half': 'several',
+};
+
 /** A common point in a few words, for a cell. */
 export function briefWords(point: Brief): string {
-  if (point.of === 'copies') return `all copies in ${thing(point)}`;
-  if (point.of === 'witness') return `witness in ${thing(point)}`;
-  return point.leaves === 'none' ? `all on ${thing(point)}` : `some on ${thing(point)}`;
+  if (point.of === 'copies') return `${thing(point)} holds all copies`;
+  if (point.of === 'witness') return `${thing(point)} holds copy and witness`;
+  return `${thing(point)} stops ${stops[point.leaves]}`;
 }
 
 /** The first two common points, and how many more there are. */
@@ -91,23 +97,35 @@ export function actWords(act: SpreadAct): string {
     case 'pod':
       return `${act.pod} starts again on ${act.to}`;
     case 'copy':
-      return `a copy of ${act.claim} goes from ${act.from} to ${act.to}`;
+      return `a copy of ${act.claim} goes from ${act.fromNode} to ${act.toNode}`;
     case 'witness':
-      return `the witness of ${act.claim} goes to ${act.node}`;
+      return `the witness of ${act.claim} goes to ${act.toNode}`;
     case 'volume':
       return `${act.claim} goes to ${act.to}`;
   }
 }
 
-/** What would take a point away, and what that moves. */
-export function spreadWords(spread: Spread | undefined, point: Pick<Brief, 'level' | 'name'>): string {
-  if (!spread) return 'being reckoned';
-  if (spread.kind === 'none')
-    return spread.why === 'no-other'
-      ? `nothing: there is no other ${point.level} that it could be on`
-      : `nothing now: no other ${point.level} has room for it`;
+/** Why a point stays. */
+function noneWords(why: 'no-other' | 'no-room', { level }: Pick<Brief, 'level'>, classes: readonly string[]): string {
+  if (level === 'pool' || level === 'backend')
+    return `Its class (${classes.join(', ')}) is moored to no other ${level} that would take it`;
+  return why === 'no-other'
+    ? `There is no other ${level} that it could be on`
+    : `No other ${level} has room for it now`;
+}
+
+/** What would take a point away, one thing a line, at most three; or why nothing does. */
+export function spreadLines(
+  spread: Spread,
+  point: Pick<Brief, 'level'>,
+  classes: readonly string[],
+): readonly string[] {
+  if (spread.kind === 'none') return [noneWords(spread.why, point, classes)];
   const shown = spread.acts.slice(0, 3).map(actWords);
   const more = spread.acts.length - shown.length;
-  const what = [...shown, ...(more > 0 ? [`${more} more`] : [])].join('; ');
-  return `${what}. Copied: ${spread.bytes > 0 ? sizeText(spread.bytes) : 'nothing'}`;
+  return [...shown, ...(more > 0 ? [`${more} more`] : [])];
 }
+
+/** What a change copies. */
+export const copiedWords = (spread: Spread): string =>
+  spread.kind === 'none' ? '–' : spread.bytes > 0 ? sizeText(spread.bytes) : 'nothing';

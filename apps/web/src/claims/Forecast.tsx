@@ -4,7 +4,7 @@ import { useContext, useMemo } from 'react';
 import { usePlacement } from '../api/queries';
 import { poolLines } from '../classes/pool-lines';
 import { Mark } from '../marks/Mark';
-import type { TriedClaim } from '../moorings/trial';
+import type { TriedClaim } from '@moorage/contract/placement-input';
 import { useTrial } from '../moorings/useTrial';
 import { failureSentence } from '../moorings/check-words';
 import { Row } from '../parts/layout';

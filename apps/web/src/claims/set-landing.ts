@@ -1,7 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { fitOneByOne, type RefusedBy } from '@moorage/core/placement/batch';
 import { sizeText } from '@moorage/core/sizes/display';
-import { inputFor, prepare, type TriedClaim } from '../moorings/trial';
+import { inputFor, prepare, type TriedClaim } from '@moorage/contract/placement-input';
 
 export interface SetLanding {
   /** Claims on each pool, by name. */

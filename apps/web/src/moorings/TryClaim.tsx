@@ -7,7 +7,7 @@ import { useInAddress, useTypedInAddress } from '../frame/address';
 import type { Tunable, Tuned } from '@moorage/core/classes/tunable';
 import { useMemo } from 'react';
 import { tunableWords } from '../classes/words';
-import type { TriedClaim } from './trial';
+import type { TriedClaim } from '@moorage/contract/placement-input';
 import { Row } from '../parts/layout';
 import { OneOf } from '../parts/OneOf';
 

@@ -1,7 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import type { BatchClaim } from '@moorage/core/placement/request';
 import { fitBatch, fitOneByOne, type Fitted, type Watching } from '@moorage/core/placement/batch';
-import { inputFor, prepare } from './trial';
+import { inputFor, prepare } from '@moorage/contract/placement-input';
 
 /** One line of a batch: the claims of one application, as a stateful set names them. */
 export interface BatchLine {

@@ -3,7 +3,8 @@ import { poolLines } from '../classes/pool-lines';
 import { consequencesOf } from '../classes/consequences';
 import { plainClass } from '@moorage/core/classes/storage-class';
 import { aPoolState, aState } from './testing';
-import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
+import { prepare, type TriedClaim } from '@moorage/contract/placement-input';
+import { explain, outlooks, tryEverywhere } from './trial';
 
 const GiB = 2 ** 30;
 const ledger: PlacementState['classes'][number] = {

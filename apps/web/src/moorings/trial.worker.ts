@@ -1,6 +1,7 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { compareSites } from '@moorage/core/placement/outlook';
-import { explain, outlooks, prepare, siteOf, tryEverywhere, type Prepared, type TriedClaim } from './trial';
+import { prepare, type Prepared, type TriedClaim } from '@moorage/contract/placement-input';
+import { explain, outlooks, siteOf, tryEverywhere } from './trial';
 
 export type TrialQuestion =
   /** The state to try on; with a draft, the one without it as well. */

@@ -2,7 +2,8 @@ import { plainClass } from '@moorage/core/classes/storage-class';
 import { meanValues, type Station } from '@moorage/core/performance/queueing';
 import { seeded } from '@moorage/core/placement/seeded';
 import { aPoolState, aState, type PoolState } from './testing';
-import { explain, outlooks, prepare, tryEverywhere, type TriedClaim } from './trial';
+import { prepare, type TriedClaim } from '@moorage/contract/placement-input';
+import { explain, outlooks, tryEverywhere } from './trial';
 
 /**
  * What a key pressed in "Try a claim" costs the worker: 60 classes, 200 pools, ten moorings a class; beside the same claim

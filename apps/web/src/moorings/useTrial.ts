@@ -1,7 +1,8 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import type { ClassChange, Outlook } from '@moorage/core/placement/outlook';
 import { useEffect, useRef, useState } from 'react';
-import type { Explained, TriedClaim, TriedClass } from './trial';
+import type { TriedClaim } from '@moorage/contract/placement-input';
+import type { Explained, TriedClass } from './trial';
 import type { TrialQuestion } from './trial.worker';
 
 type Answer =

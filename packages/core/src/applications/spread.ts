@@ -26,9 +26,11 @@ export type SpreadAct =
   | {
       readonly kind: 'copy' | 'witness';
       readonly claim: string;
+      /** Disks, and their nodes. */
       readonly from: string;
+      readonly fromNode: string;
       readonly to: string;
-      readonly node: string;
+      readonly toNode: string;
       readonly bytes: number;
     }
   | {
@@ -127,7 +129,7 @@ function copiesElsewhere(
       const isWitness = copy.role === 'witness';
       acts.push({
         kind: isWitness ? 'witness' : 'copy',
-        ...{ claim: claim.name, from: copy.disk, to: to.id, node: to.node },
+        ...{ claim: claim.name, from: copy.disk, fromNode: copy.node, to: to.id, toNode: to.node },
         bytes: isWitness ? 0 : claim.bytes,
       });
       copies = copies.map((c) => (c === copy ? { ...c, disk: to.id, node: to.node } : c));

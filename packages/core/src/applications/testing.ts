@@ -46,7 +46,7 @@ export function afterActs(application: Application, acts: readonly SpreadAct[]):
               const away = acts.find(
                 (a) => (a.kind === 'copy' || a.kind === 'witness') && a.claim === claim.name && a.from === copy.disk,
               );
-              return away && 'node' in away ? { ...copy, disk: away.to, node: away.node } : copy;
+              return away && 'toNode' in away ? { ...copy, disk: away.to, node: away.toNode } : copy;
             });
             return { ...part, copies };
           }),

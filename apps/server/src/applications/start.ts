@@ -1,0 +1,190 @@
+import { claiming } from '@moorage/contract/endpoints/endpoint';
+import type { ApplicationPlan, NewApplication, ScalePlan } from '@moorage/contract/applications';
+import type { Person } from '@moorage/contract/people';
+import { applicationManifests, claimNamesOf } from '@moorage/core/applications/set-manifest';
+import { shapeOf, type SetBody, type SetShape } from '@moorage/core/applications/set-shape';
+import type { PlatformStep } from '@moorage/core/acts/platform-step';
+import type { ActRoom, Acts } from '../acts/acts';
+import { actKind } from '../acts/kind';
+import type { Database } from '../database/database';
+import { asRecords } from '../database/statement';
+import { isMirrored } from '../mirror/mirrored';
+import { platformObjects } from '../mirror/mirror-model';
+import { keepPlaces } from '../moorings/planned.sql';
+import { Sight } from '../people/sight';
+import { Refusal } from '../refusals/refusal';
+import { planReplicas, type PlannedStart } from './plan';
+import { claimsGoing } from './start.sql';
+
+interface At {
+  readonly namespace: string;
+  readonly name: string;
+}
+const subjectOf = ({ namespace, name }: At): string => `${namespace}/${name}`;
+const turnOf = (at: At): string => `application ${subjectOf(at)}`;
+
+/** Applications started and scaled: all of it on the platform, or nothing. */
+export const carryingApplication: ActRoom<At, At> = {
+  kind: actKind('application', 'Starting an application', claiming),
+  write: ({ inside }) => Promise.resolve(inside),
+  tells: () => [{ topic: 'applications' }, { topic: 'claims' }],
+};
+
+const range = (from: number, to: number): number[] =>
+  Array.from({ length: Math.max(0, to - from) }, (_, i) => from + i);
+
+function assertSees(person: Person, { namespace }: At): void {
+  if (!Sight.of(person).sees(namespace)) throw Refusal.notFound('namespace', namespace);
+}
+
+const asShape = (asked: NewApplication): SetShape =>
+  shapeOf(applicationManifests(asked, false).find((o) => o.kind === 'StatefulSet') as unknown as SetBody);
+
+/** Where all of it would go, as things stand. */
+export async function planApplication(
+  database: Database,
+  site: string,
+  asked: NewApplication,
+  person: Person,
+): Promise<ApplicationPlan> {
+  assertSees(person, asked);
+  return (await planReplicas(database, site, asShape(asked), range(0, asked.replicas))).plan;
+}
+
+const reasons = {
+  cordoned: 'cordoned',
+  taint: 'keep others off by a taint',
+  'not-ready': 'not ready',
+  selector: 'not among those that it asks for',
+  'volume-zone': 'in zones from which its volumes cannot be reached',
+  'attach-limit': 'at the most volumes that they take',
+  pods: 'full of pods',
+  cpu: 'short of processor',
+  memory: 'short of memory',
+  spread: 'beside others of it',
+} as const;
+
+/** Why a plan is refused, in words: nothing was done yet. */
+function assertFits({ fits, missing, claims, pods }: ApplicationPlan): void {
+  if (fits) return;
+  const refuse = (detail: string) =>
+    new Refusal('conflict', 'does-not-fit', 'It does not fit', `${detail} Nothing was made.`);
+  if (missing.length > 0)
+    throw refuse(`There is no class ${missing.join(', ')} of ours. Make it, or choose another for the template.`);
+  const claim = claims.find((c) => !c.isThere && c.pool === null);
+  const more = claims.filter((c) => !c.isThere && c.pool === null).length - 1;
+  const beside = more > 0 ? ` ${more} more claims have no place either.` : '';
+  if (claim?.failed)
+    throw refuse(
+      `The claim ${claim.name} finds no place: on ${claim.failed.pool} the rule "${claim.failed.check.rule}" needs ${claim.failed.check.need} and has ${claim.failed.check.have}.${beside}`,
+    );
+  if (claim) throw refuse(`The claim ${claim.name} finds no place: its class is moored to no pool.${beside}`);
+  const pod = pods.find((p) => p.node === null)!;
+  const against = pod.against.map(({ rule, nodes }) => `${nodes} are ${reasons[rule]}`).join(', ');
+  throw refuse(`No node takes the pod ${pod.pod}: of all nodes ${against || 'there is none'}.`);
+}
+
+const keep = ({ places }: PlannedStart, database: Database, person: Person, plan: string) =>
+  places.length === 0 ? Promise.resolve([]) : keepPlaces(database, asRecords(places), person.name, plan);
+
+/** Starts an application; what does not fit, or is there already, is refused before anything is done. */
+export async function startApplication(
+  database: Database,
+  site: string,
+  acts: Acts,
+  asked: NewApplication,
+  person: Person,
+): Promise<At> {
+  assertSees(person, asked);
+  const at = { namespace: asked.namespace, name: asked.name };
+  const subject = subjectOf(at);
+  await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
+    if (await findSet(database, at))
+      throw new Refusal('conflict', 'platform-exists', 'It is there already', `${subject} runs already.`, 'name');
+    const isNew = !(await isMirrored(database, 'namespaces', asked.namespace));
+    if (isNew && person.role === 'namespace-owner') throw Refusal.notFound('namespace', asked.namespace);
+    const planned = await planReplicas(database, site, asShape(asked), range(0, asked.replicas));
+    assertFits(planned.plan);
+    await keep(planned, database, person, `start ${subject}`);
+    const steps = applicationManifests(asked, isNew).map((object): PlatformStep => ({ do: 'make', object }));
+    return {
+      ...{ about: subject, namespace: asked.namespace, inside: at },
+      steps: steps.map((step) => ({ step })),
+      entries: [{ action: 'create', kind: 'application', subject, after: asked }],
+    };
+  });
+  return at;
+}
+
+async function findSet(database: Database, { namespace, name }: At) {
+  const row = await platformObjects
+    .in(database)
+    .findOne({ raw: true, where: { plural: 'statefulsets', namespace, name } });
+  return row ?? undefined;
+}
+
+async function getSet(database: Database, person: Person, at: At) {
+  const row = Sight.of(person).sees(at.namespace) ? await findSet(database, at) : undefined;
+  if (!row) throw Refusal.notFound('stateful set', subjectOf(at));
+  return { uid: row.uid, body: row.body, shape: shapeOf(row.body as unknown as SetBody) };
+}
+
+async function reckonScale(database: Database, site: string, person: Person, at: At, to: number) {
+  const { uid, body, shape } = await getSet(database, person, at);
+  const from = shape.replicas;
+  const started = to > from ? await planReplicas(database, site, shape, range(from, to), uid) : undefined;
+  const names = range(to, from).flatMap((i) => claimNamesOf(shape, i));
+  const going = names.length > 0 ? await claimsGoing(database, at.namespace, names) : [];
+  const plan: ScalePlan = {
+    ...{ from, to, start: started?.plan ?? null, whenScaled: shape.whenScaled },
+    claims: going.map(({ name, bytes, written }) => ({ name, bytes, written })),
+    destroys: shape.whenScaled === 'Delete' && going.some((c) => c.reclaim === 'Delete'),
+  };
+  return { plan, started, body };
+}
+
+/** What another number of replicas would bring about. */
+export const planScale = async (
+  database: Database,
+  site: string,
+  at: At,
+  to: number,
+  person: Person,
+): Promise<ScalePlan> => (await reckonScale(database, site, person, at, to)).plan;
+
+/** Gives a set another number of replicas; more than fit are refused before anything is done. */
+export async function scaleApplication(
+  database: Database,
+  site: string,
+  acts: Acts,
+  at: At,
+  to: number,
+  person: Person,
+): Promise<At> {
+  const subject = subjectOf(at);
+  await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
+    const { plan, started, body } = await reckonScale(database, site, person, at, to);
+    if (plan.from === to) return undefined;
+    if (started) {
+      assertFits(started.plan);
+      await keep(started, database, person, `scale ${subject}`);
+    }
+    // another change of it meanwhile is told, and not written over
+    const about = (replicas: number, version?: string) => ({
+      ...{ apiVersion: 'apps/v1', kind: 'StatefulSet', spec: { replicas } },
+      metadata: { ...at, ...(version !== undefined && { resourceVersion: version }) },
+    });
+    const step: PlatformStep = {
+      do: 'patch',
+      object: about(to, body.metadata.resourceVersion),
+      back: about(plan.from),
+    };
+    return {
+      ...{ about: subject, namespace: at.namespace, inside: at, steps: [{ step }] },
+      entries: [
+        { action: 'change', kind: 'application', subject, before: { replicas: plan.from }, after: { replicas: to } },
+      ],
+    };
+  });
+  return at;
+}

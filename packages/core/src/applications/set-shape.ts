@@ -1,0 +1,107 @@
+import type { AccessMode, VolumeMode } from '../classes/storage-class';
+import { parseQuantity } from '../sizes/quantity';
+import type { Retention } from './set-manifest';
+import type { PodAsked, SpreadRule, Toleration } from './pods';
+
+/** What a template of a set asks for. Bytes. */
+export interface TemplateShape {
+  readonly name: string;
+  /** Undefined: the default class. */
+  readonly className?: string;
+  readonly size: number;
+  readonly modes: readonly AccessMode[];
+  readonly volumeMode: VolumeMode;
+}
+
+/** What matters of a stateful set for where its replicas and their data go. */
+export interface SetShape {
+  readonly namespace: string;
+  readonly name: string;
+  readonly replicas: number;
+  readonly templates: readonly TemplateShape[];
+  readonly whenScaled: Retention;
+  readonly whenDeleted: Retention;
+  readonly ordered: boolean;
+  readonly pod: Pick<PodAsked, 'labels' | 'nodeSelector' | 'tolerations' | 'cpu' | 'memory' | 'spread'>;
+}
+
+type Labels = Readonly<Record<string, string>>;
+
+/** A stateful set, as far as it is read here. */
+export interface SetBody {
+  readonly metadata: { readonly name: string; readonly namespace?: string };
+  readonly spec?: {
+    readonly replicas?: number;
+    readonly podManagementPolicy?: string;
+    readonly persistentVolumeClaimRetentionPolicy?: { readonly whenScaled?: string; readonly whenDeleted?: string };
+    readonly volumeClaimTemplates?: readonly {
+      readonly metadata: { readonly name: string };
+      readonly spec?: {
+        readonly storageClassName?: string;
+        readonly accessModes?: readonly string[];
+        readonly volumeMode?: string;
+        readonly resources?: { readonly requests?: { readonly storage?: string } };
+      };
+    }[];
+    readonly template?: { readonly metadata?: { readonly labels?: Labels }; readonly spec?: PodBody };
+  };
+}
+
+/** What a pod asks of its node. */
+export interface PodBody {
+  readonly nodeSelector?: Labels;
+  readonly tolerations?: readonly Toleration[];
+  readonly containers?: readonly { readonly resources?: { readonly requests?: Labels } }[];
+  readonly topologySpreadConstraints?: readonly {
+    readonly maxSkew: number;
+    readonly topologyKey: string;
+    readonly whenUnsatisfiable?: string;
+    readonly labelSelector?: { readonly matchLabels?: Labels };
+  }[];
+}
+
+/** Cores or bytes of a quantity; 0 of what is none. */
+export function amountOf(text: string | undefined): number {
+  if (text === undefined) return 0;
+  const milli = /^(\d+)m$/.exec(text);
+  if (milli) return Number(milli[1]) / 1000;
+  const size = parseQuantity(text);
+  return size.ok ? size.bytes : 0;
+}
+
+/** What a pod asks of its node, as plain data. */
+export function podShape(labels: Labels, spec: PodBody = {}): SetShape['pod'] {
+  const sum = (what: 'cpu' | 'memory') =>
+    (spec.containers ?? []).reduce((all, c) => all + amountOf(c.resources?.requests?.[what]), 0);
+  return {
+    labels,
+    nodeSelector: spec.nodeSelector ?? {},
+    tolerations: spec.tolerations ?? [],
+    cpu: sum('cpu'),
+    memory: sum('memory'),
+    spread: (spec.topologySpreadConstraints ?? [])
+      .filter((c) => (c.whenUnsatisfiable ?? 'DoNotSchedule') === 'DoNotSchedule')
+      .map((c): SpreadRule => ({ key: c.topologyKey, maxSkew: c.maxSkew, labels: c.labelSelector?.matchLabels ?? {} })),
+  };
+}
+
+export function shapeOf({ metadata, spec = {} }: SetBody): SetShape {
+  const { whenScaled, whenDeleted } = spec.persistentVolumeClaimRetentionPolicy ?? {};
+  const retention = (said: string | undefined): Retention => (said === 'Delete' ? 'Delete' : 'Retain');
+  return {
+    namespace: metadata.namespace ?? '',
+    name: metadata.name,
+    replicas: spec.replicas ?? 1,
+    templates: (spec.volumeClaimTemplates ?? []).map((t) => ({
+      name: t.metadata.name,
+      ...(t.spec?.storageClassName !== undefined && { className: t.spec.storageClassName }),
+      size: amountOf(t.spec?.resources?.requests?.storage),
+      modes: (t.spec?.accessModes ?? ['ReadWriteOnce']) as AccessMode[],
+      volumeMode: (t.spec?.volumeMode ?? 'Filesystem') as VolumeMode,
+    })),
+    whenScaled: retention(whenScaled),
+    whenDeleted: retention(whenDeleted),
+    ordered: spec.podManagementPolicy !== 'Parallel',
+    pod: podShape(spec.template?.metadata?.labels ?? {}, spec.template?.spec),
+  };
+}
