@@ -46,32 +46,38 @@ const claimSpec = (className, size, modes = ['ReadWriteOnce']) => ({
   resources: { requests: { storage: size } },
 });
 
-const set = (namespace, name, replicas, className, size) => [
-  `/apis/apps/v1/namespaces/${namespace}/statefulsets`,
-  {
-    metadata: { name },
-    spec: {
-      replicas,
-      podManagementPolicy: 'Parallel',
-      selector: { matchLabels: { app: name } },
-      template: {
-        metadata: { labels: { app: name } },
-        spec: { containers: [{ name, image: 'orrin-sound.example/' + name }] },
-      },
-      volumeClaimTemplates: [{ metadata: { name: 'data' }, spec: claimSpec(className, size) }],
-    },
-  },
+/** Started through the product: replicas, class and size of each claim. */
+const apps = [
+  ['tide-gauges', 'gauge-store', 3, 'ledger', '400Gi', 'zones'],
+  ['ferry-desk', 'booking-ledger', 3, 'ledger', '120Gi', 'zones'],
+  ['wave-model', 'swell-grid', 12, 'scratch', '500Gi', 'nodes'],
+  ['sonar-archive', 'echo-vault', 6, 'echo-deep', '8Ti', 'zones'],
+  ['buoy-telemetry', 'beacon-queue', 5, 'ledger', '80Gi', 'zones'],
+  ['crew-roster', 'roster', 3, 'general', '8Gi', 'any'],
+  ['crew-roster', 'leave-book', 2, 'general', '4Gi', 'any'],
+  ['lamp-watch', 'lamp-log', 5, 'general', '12Gi', 'nodes'],
+  ['lamp-watch', 'lamp-faults', 3, 'general', '3Gi', 'any'],
+  ['print-works', 'plate-queue', 4, 'general', '16Gi', 'any'],
+  ['print-works', 'ink-stock', 2, 'general', '2Gi', 'any'],
+  ['sandbox-ana', 'tries', 6, 'general', '5Gi', 'any'],
+  ['sandbox-ana', 'notebook', 2, 'general', '10Gi', 'any'],
+  ['sandbox-ivo', 'tries', 8, 'general', '2Gi', 'any'],
 ];
+/** Started while all nodes but one took no pods: both of its replicas are on that one. */
+const onOneNode = ['ferry-desk', 'seat-cache', 2, 'general', '20Gi', 'any'];
+const theOneNode = 'quay-08';
+
+const appOf = ([namespace, name, replicas, className, size, spread]) => ({
+  ...{ namespace, name, replicas, spread, image: `orrin-sound.example/${name}:4`, port: 8080, ordered: false },
+  ...{ whenScaled: 'Retain', whenDeleted: 'Retain' },
+  templates: [{ name: 'data', className, size, modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
+});
 const claim = (namespace, name, className, size, modes) => [
   `/api/v1/namespaces/${namespace}/persistentvolumeclaims`,
   { metadata: { name }, spec: claimSpec(className, size, modes) },
 ];
 
 const objects = [
-  set('tide-gauges', 'gauge-store', 3, 'ledger', '400Gi'),
-  set('ferry-desk', 'booking-ledger', 3, 'ledger', '120Gi'),
-  set('ferry-desk', 'seat-cache', 2, 'general', '20Gi'),
-  set('wave-model', 'swell-grid', 12, 'scratch', '500Gi'),
   claim('tide-gauges', 'gauge-archive', 'echo-deep', '6Ti'),
   claim('tide-gauges', 'calibration', 'general', '300Mi'),
   claim('tide-gauges', 'station-photos', 'echo-deep', '900Gi'),
@@ -128,6 +134,8 @@ const written = {
   'swell-grid': 0.71,
   'gauge-archive': 0.8,
   'tile-source': 0.55,
+  'echo-vault': 0.66,
+  'beacon-queue': 0.35,
 };
 
 export async function loadScenario({ url, standins, say }) {
@@ -152,6 +160,14 @@ export async function loadScenario({ url, standins, say }) {
       body: JSON.stringify(body),
     });
     if (!response.ok && response.status !== 409) throw new Error(`${path}: ${await response.text()}`);
+  };
+  const change = async (path, body) => {
+    const response = await fetch(standins.platform.url + path, {
+      method: 'PATCH',
+      headers: { 'Content-Type': 'application/merge-patch+json' },
+      body: JSON.stringify(body),
+    });
+    if (!response.ok) throw new Error(`${path}: ${await response.text()}`);
   };
   const until = async (what, done) => {
     for (let i = 0; i < 400; i++) {
@@ -186,7 +202,9 @@ export async function loadScenario({ url, standins, say }) {
   await api('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 600 * GiB });
   await api('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 12 * 1024 * GiB });
   for (const [path, body] of objects) await platform(path, body);
-  const expected = 3 + 3 + 2 + 12 + objects.length - 4;
+  for (const app of apps) await api('POST', '/api/applications', appOf(app));
+  await startOnOneNode();
+  const expected = [...apps, onOneNode].reduce((sum, [, , replicas]) => sum + replicas, objects.length);
   let bound = 0;
   await until(`${expected} bound claims`, async () => {
     bound = (await api('GET', '/api/claims?limit=1')).counts.bound;
@@ -209,7 +227,30 @@ export async function loadScenario({ url, standins, say }) {
   );
   for (const name of mistaken) await api('DELETE', `/api/claims/${name}?confirm=${name.split('/')[1]}`);
   await makeBuckets();
+  await pressTiles();
   await failOneDisk();
+
+  async function startOnOneNode() {
+    const nodes = Array.from({ length: 12 }, (_, i) => `quay-${String(i + 1).padStart(2, '0')}`);
+    const cordon = (unschedulable) =>
+      Promise.all(
+        nodes.filter((n) => n !== theOneNode).map((n) => change(`/api/v1/nodes/${n}`, { spec: { unschedulable } })),
+      );
+    const [, name, replicas] = onOneNode;
+    // those that are to keep apart have their nodes by now
+    await until('every pod has its node', async () => (await ready()) >= apps.length);
+    await cordon(true);
+    await api('POST', '/api/applications', appOf(onOneNode));
+    await until(
+      `${name} runs`,
+      async () => (await api('GET', `/api/applications?q=${name}`)).applications[0]?.ready === replicas,
+    );
+    await cordon(false);
+  }
+  async function ready() {
+    const { applications } = await api('GET', '/api/applications?limit=500');
+    return applications.filter((a) => a.ready === a.wanted).length;
+  }
 
   /** One after the other, so that the instances come out the same each time. */
   async function carveShares() {
@@ -228,6 +269,35 @@ export async function loadScenario({ url, standins, say }) {
     }
     await api('DELETE', `/api/claims/${doneWith}?confirm=${doneWith.split('/')[1]}`);
     bound -= 1;
+  }
+
+  /** Four pods write the share of the tiles, and twenty read it. */
+  async function pressTiles() {
+    for (const [owner, count, readOnly] of [
+      ['tile-press', 4, false],
+      ['tile-readers', 20, true],
+    ]) {
+      const uid = crypto.randomUUID();
+      for (let i = 0; i < count; i++)
+        await platform('/api/v1/namespaces/chart-tiles/pods', {
+          metadata: {
+            name: `${owner}-${String(i + 1).padStart(2, '0')}`,
+            labels: { app: owner },
+            ownerReferences: [{ apiVersion: 'apps/v1', kind: 'ReplicaSet', name: owner, uid, controller: true }],
+          },
+          spec: {
+            containers: [
+              {
+                name: owner,
+                image: `orrin-sound.example/${owner}:2`,
+                volumeMounts: [{ name: 'tiles', mountPath: '/tiles', readOnly }],
+              },
+            ],
+            volumes: [{ name: 'tiles', persistentVolumeClaim: { claimName: 'tile-share' } }],
+          },
+          status: { phase: 'Pending' },
+        });
+    }
   }
 
   async function makeBuckets() {

@@ -1,6 +1,8 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
+import { moveDays, onAttachments, onPods } from './applications/moves';
+import { forgetMoves } from './applications/moves.sql';
 import { reckonApplications } from './applications/reckon';
 import { carryingApplication } from './applications/start';
 import { Backends, ensureBackends } from './backends/backends';
@@ -237,6 +239,7 @@ export class Engine {
     await this.keys.clear();
     if (!this.anchor.leads) return;
     await purgeFailures(this.database);
+    await forgetMoves(this.database, moveDays);
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 
@@ -264,6 +267,8 @@ export class Engine {
         persistentvolumes: async (changed, gone) => {
           this.woken.push(...(await onVolumes(this.database, changed, gone)));
         },
+        pods: (changed, gone) => onPods(this.database, changed, gone),
+        volumeattachments: (changed, gone) => onAttachments(this.database, changed, gone),
         bucketclasses: async () => {
           this.woken.push(...(await someWaiting(this.database)));
         },

@@ -51,7 +51,7 @@ export const applicationSorts = [
 ] as const;
 export const applicationQuerySchema = z.object({
   namespace: z.string().optional(),
-  /** Those alone that are not all ready, have a copy that is not in step, or a common point of failure. */
+  /** Those alone that are not all ready, have a copy that is not in step, or stand together on one disk, node, rack or zone. */
   need: z.enum(['replicas', 'copies', 'points']).optional(),
   /** Part of a name, namespace, class, pool, node or zone. */
   q: z.string().max(200).optional(),
@@ -111,6 +111,32 @@ const replicaSchema = z.object({
   claims: z.array(z.string()),
 });
 
+/** A pod that ended and came back, or is on its way: when each step was seen; null as long as it was not. */
+const moveSchema = z.object({
+  id: z.number(),
+  pod: z.string(),
+  from: z.string(),
+  to: z.string().nullable(),
+  endedAt: z.string(),
+  goneAt: z.string().nullable(),
+  detachedAt: z.string().nullable(),
+  placedAt: z.string().nullable(),
+  attachedAt: z.string().nullable(),
+  readyAt: z.string().nullable(),
+});
+export type MoveSeen = z.infer<typeof moveSchema>;
+
+/** How long pods with claims of a class on a backend took to be back, seconds: half of them, nine of ten, the longest. */
+const measuredSchema = z.object({
+  className: z.string().nullable(),
+  backend: z.string().nullable(),
+  count: z.int(),
+  half: z.number(),
+  most: z.number(),
+  longest: z.number(),
+});
+export type MeasuredMoves = z.infer<typeof measuredSchema>;
+
 export const applicationSchema = z.object({
   application: applicationRowSchema,
   replicas: z.array(replicaSchema),
@@ -128,6 +154,10 @@ export const applicationSchema = z.object({
       claims: z.array(z.string()),
     }),
   ),
+  /** Ways of its pods, the last first. */
+  moves: z.array(moveSchema),
+  /** For the classes and backends of its claims, all applications together. */
+  measured: z.array(measuredSchema),
 });
 export type ApplicationSeen = z.infer<typeof applicationSchema>;
 
@@ -193,6 +223,9 @@ export const applicationPlanSchema = z.object({
   monthly: z.number(),
 });
 export type ApplicationPlan = z.infer<typeof applicationPlanSchema>;
+
+/** How far the replicas of an application are to keep apart. */
+export const spreadSchema = z.object({ by: z.enum(spreads).exclude(['any']) });
 
 export const scaleSchema = z.object({ replicas: replicasSchema });
 

@@ -3,6 +3,7 @@ import type {
   ApplicationQuery,
   ApplicationRow,
   ApplicationSeen,
+  MeasuredMoves,
 } from '@moorage/contract/applications';
 import { copyStates } from '@moorage/core/applications/application';
 import { commonPoints } from '@moorage/core/applications/common-points';
@@ -13,7 +14,9 @@ import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { copyState, factsOf, groundOfNodes, nodesUnder } from './facts';
-import type { PartRow } from './facts.sql';
+import type { AppClaimRow, PartRow } from './facts.sql';
+import { movesOf } from './moves';
+import { measuredMoves } from './moves.sql';
 import {
   applicationCounts,
   applicationNamed,
@@ -90,6 +93,32 @@ const copiesOf = ({ copies, witness }: PartRow) => [
   ...(witness ? [{ ...witness, percent: 100, state: 'in-sync' as const, role: 'witness' as const }] : []),
 ];
 
+/** Classes and backends looked up for one application. */
+const mostMeasured = 6;
+
+/** How long ways took so far for the classes and backends of these claims. */
+async function measuredFor(database: Database, claims: readonly AppClaimRow[]): Promise<MeasuredMoves[]> {
+  const pairs = new Map(
+    claims.map((c) => {
+      const backend = c.parts?.[0]?.backend ?? null;
+      return [`${c.class_name}/${backend}`, { className: c.class_name, backend }] as const;
+    }),
+  );
+  const found = await Promise.all(
+    [...pairs.values()].slice(0, mostMeasured).map((p) => first(measuredMoves(database, p.className, p.backend))),
+  );
+  return found.flatMap((m) =>
+    m && m.count > 0
+      ? [
+          {
+            ...{ className: m.class_name, backend: m.backend_id },
+            ...{ count: m.count, half: m.half, most: m.most, longest: m.longest },
+          },
+        ]
+      : [],
+  );
+}
+
 /** One application as it is at this moment. */
 export async function getApplication(
   database: Database,
@@ -153,5 +182,7 @@ export async function getApplication(
       ...p,
       ...{ pods: [...p.pods], standing: [...p.standing], claims: [...p.claims] },
     })),
+    moves: await movesOf(database, row.uid),
+    measured: await measuredFor(database, facts.claims),
   };
 }

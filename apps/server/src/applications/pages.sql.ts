@@ -39,7 +39,8 @@ const sorts: Readonly<Record<ApplicationQuery['sort'], { by: string; type: strin
 
 const lacksReplicas = 'a.ready < coalesce(a.wanted, a.pods)';
 const lacksCopies = 'a.worst > 0';
-const hasPoints = `a.points <> '[]'`;
+// that all of its data is on one array is true of most, and another matter than where things stand
+const hasPoints = `a.points @? '$[*] ? (@.level != "pool" && @.level != "backend")'`;
 
 type Filter = [namespace: string | undefined, like: string | undefined, namespaces: readonly string[] | null];
 const matching = `($1::text IS NULL OR a.namespace = $1) AND ($3::text[] IS NULL OR a.namespace = ANY($3))

@@ -11,9 +11,13 @@ import { placementState } from '../placement/placement';
 import { claimsThere, nodesForPods, podsOnNodes } from './nodes.sql';
 import { zonesOfVolumes } from './pages.sql';
 
-/** Nodes with what is on them, and the pods there. */
-export async function nodesAndPods(database: Database): Promise<{ nodes: PodNode[]; there: PodThere[] }> {
-  const [nodes, pods] = await Promise.all([nodesForPods(database), podsOnNodes(database)]);
+/** Nodes with what is on them, and the pods there; as if those of one owner were not. */
+export async function nodesAndPods(
+  database: Database,
+  without?: string,
+): Promise<{ nodes: PodNode[]; there: PodThere[] }> {
+  const [nodes, all] = await Promise.all([nodesForPods(database), podsOnNodes(database)]);
+  const pods = without === undefined ? all : all.filter((p) => p.owner !== without);
   const on = new Map<string, { pods: number; cpu: number; memory: number; volumes: Set<string> }>();
   for (const { node, namespace, spec, claims } of pods) {
     let sum = on.get(node);
@@ -63,16 +67,20 @@ export interface PlannedStart {
   readonly places: readonly { namespace: string; claim: string; pool: string; disks: readonly string[] }[];
 }
 
-/** What becomes of these replicas of a set when they start, as things stand; `owner`: the uid of the set, when it is there. */
+/**
+ * What becomes of these replicas of a set when they start, as things stand; `owner`: the uid of the set, when it is there. Pods of
+ * it that are there stay, or all of them start anew.
+ */
 export async function planReplicas(
   database: Database,
   site: string,
   shape: SetShape,
   ordinals: readonly number[],
   owner = 'new',
+  others: 'stay' | 'anew' = 'stay',
 ): Promise<PlannedStart> {
   const state = await placementState(database, site, Sight.everything);
-  const { nodes, there } = await nodesAndPods(database);
+  const { nodes, there } = await nodesAndPods(database, others === 'anew' ? owner : undefined);
   const names = ordinals.flatMap((i) => claimNamesOf(shape, i));
   const standing = await zonesThere(database, shape.namespace, names);
   const prepared = prepare(state);

@@ -1,7 +1,13 @@
 import { claiming } from '@moorage/contract/endpoints/endpoint';
 import type { ApplicationPlan, NewApplication, ScalePlan } from '@moorage/contract/applications';
 import type { Person } from '@moorage/contract/people';
-import { applicationManifests, claimNamesOf } from '@moorage/core/applications/set-manifest';
+import {
+  applicationManifests,
+  claimNamesOf,
+  constraintsOf,
+  spreadRules,
+  type SpreadWanted,
+} from '@moorage/core/applications/set-manifest';
 import { shapeOf, type SetBody, type SetShape } from '@moorage/core/applications/set-shape';
 import type { PlatformStep } from '@moorage/core/acts/platform-step';
 import type { ActRoom, Acts } from '../acts/acts';
@@ -12,6 +18,7 @@ import { isMirrored } from '../mirror/mirrored';
 import { platformObjects } from '../mirror/mirror-model';
 import { keepPlaces } from '../moorings/planned.sql';
 import { Sight } from '../people/sight';
+import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { planReplicas, type PlannedStart } from './plan';
 import { claimsGoing } from './start.sql';
@@ -143,7 +150,7 @@ async function reckonScale(database: Database, site: string, person: Person, at:
   return { plan, started, body };
 }
 
-/** What another number of replicas would bring about. */
+/** What more or fewer replicas would bring about. */
 export const planScale = async (
   database: Database,
   site: string,
@@ -152,7 +159,7 @@ export const planScale = async (
   person: Person,
 ): Promise<ScalePlan> => (await reckonScale(database, site, person, at, to)).plan;
 
-/** Gives a set another number of replicas; more than fit are refused before anything is done. */
+/** Gives a set more or fewer replicas; more than fit are refused before anything is done. */
 export async function scaleApplication(
   database: Database,
   site: string,
@@ -183,6 +190,68 @@ export async function scaleApplication(
       ...{ about: subject, namespace: at.namespace, inside: at, steps: [{ step }] },
       entries: [
         { action: 'change', kind: 'application', subject, before: { replicas: plan.from }, after: { replicas: to } },
+      ],
+    };
+  });
+  return at;
+}
+
+interface Constraint {
+  readonly topologyKey: string;
+}
+const constraintsIn = (body: PlatformObject): readonly Constraint[] | undefined =>
+  (body.spec as { template?: { spec?: { topologySpreadConstraints?: Constraint[] } } } | undefined)?.template?.spec
+    ?.topologySpreadConstraints;
+
+async function reckonSpread(database: Database, site: string, person: Person, at: At, by: SpreadWanted) {
+  const { uid, body, shape } = await getSet(database, person, at);
+  const rules = spreadRules(by, shape.pod.labels);
+  const keys = new Set(rules.map((r) => r.key));
+  // rules of its own about other labels of nodes stay
+  const kept = shape.pod.spread.filter((r) => !keys.has(r.key));
+  const apart = { ...shape, pod: { ...shape.pod, spread: [...kept, ...rules] } };
+  const planned = await planReplicas(database, site, apart, range(0, shape.replicas), uid, 'anew');
+  const others = (constraintsIn(body) ?? []).filter((c) => !keys.has(c.topologyKey));
+  return { body, plan: planned.plan, constraints: [...others, ...constraintsOf(rules)] };
+}
+
+/** Where replicas would go if they had to keep apart. */
+export const planSpread = async (
+  database: Database,
+  site: string,
+  at: At,
+  by: SpreadWanted,
+  person: Person,
+): Promise<ApplicationPlan> => (await reckonSpread(database, site, person, at, by)).plan;
+
+/** Gives the template of a set the platform's rules that keep replicas apart; the platform starts its pods anew for it. */
+export async function spreadApplication(
+  database: Database,
+  site: string,
+  acts: Acts,
+  at: At,
+  by: SpreadWanted,
+  person: Person,
+): Promise<At> {
+  const subject = subjectOf(at);
+  await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
+    const { plan, body, constraints } = await reckonSpread(database, site, person, at, by);
+    assertFits(plan);
+    const about = (rules: readonly object[] | null, version?: string) => ({
+      ...{ apiVersion: 'apps/v1', kind: 'StatefulSet' },
+      metadata: { ...at, ...(version !== undefined && { resourceVersion: version }) },
+      spec: { template: { spec: { topologySpreadConstraints: rules } } },
+    });
+    const before = constraintsIn(body) ?? null;
+    const step: PlatformStep = {
+      do: 'patch',
+      object: about(constraints, body.metadata.resourceVersion),
+      back: about(before),
+    };
+    return {
+      ...{ about: subject, namespace: at.namespace, inside: at, steps: [{ step }] },
+      entries: [
+        { action: 'change', kind: 'application', subject, before: { keepApart: before }, after: { keepApart: by } },
       ],
     };
   });

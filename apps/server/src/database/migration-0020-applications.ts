@@ -24,7 +24,6 @@ CREATE TABLE applications (
   created_at timestamptz NOT NULL
 );
 CREATE INDEX applications_named ON applications (namespace, name, uid);
-CREATE INDEX applications_pointed ON applications (namespace) WHERE points <> '[]';
 
 -- what changed and applications hang on: only ever added to, so that no change can hide in one that is being reckoned
 CREATE TABLE applications_due (
@@ -108,6 +107,33 @@ CREATE TRIGGER volume_changed_due AFTER UPDATE ON backend_volumes FOR EACH ROW
   WHEN ((jsonb_path_query_array(OLD.copies, '$[*].disk'), jsonb_path_query_array(OLD.copies, '$[*].state'))
     IS DISTINCT FROM (jsonb_path_query_array(NEW.copies, '$[*].disk'), jsonb_path_query_array(NEW.copies, '$[*].state')))
   EXECUTE FUNCTION applications_due_of_volume();
+
+-- pods of sets that ended and came back, with when each step of the way was seen
+CREATE TABLE moves (
+  id bigserial PRIMARY KEY,
+  owner text NOT NULL,
+  namespace text NOT NULL,
+  pod text NOT NULL,
+  -- its claims' volumes, as the platform names them
+  volumes text[] NOT NULL,
+  class_name text,
+  backend_id text,
+  -- the pod that ended, and the one in its place
+  left_uid text NOT NULL UNIQUE,
+  came_uid text,
+  from_node text NOT NULL,
+  to_node text,
+  ended_at timestamptz NOT NULL,
+  gone_at timestamptz,
+  detached_at timestamptz,
+  placed_at timestamptz,
+  attached_at timestamptz,
+  ready_at timestamptz
+);
+CREATE INDEX moves_open ON moves (namespace, pod) WHERE ready_at IS NULL;
+CREATE INDEX moves_of ON moves (owner, id DESC);
+CREATE INDEX moves_measured ON moves (class_name, backend_id, id DESC) WHERE ready_at IS NOT NULL;
+CREATE INDEX moves_old ON moves (ended_at);
 
 -- what is there already
 INSERT INTO applications_due (what, name) SELECT 'owner', uid FROM platform_objects WHERE plural = 'statefulsets'

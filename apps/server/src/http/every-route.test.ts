@@ -3,6 +3,7 @@ import type { KeptFilter } from '@moorage/contract/filters';
 import type { Carving } from '@moorage/contract/instances';
 import type { BackendRow } from '@moorage/contract/backends';
 import type { BucketClassRow, BucketDetail, BucketPage } from '@moorage/contract/buckets';
+import type { ApplicationPage } from '@moorage/contract/applications';
 import type { ClassRow } from '@moorage/contract/classes';
 import { endpoints, type EndpointName } from '@moorage/contract/endpoints';
 import type { Endpoint } from '@moorage/contract/endpoints/endpoint';
@@ -290,6 +291,28 @@ test('findings, operations, the logbook, and what the server says of itself', as
   expect(events.status).toBe(200);
   abort.abort();
   answered.add('events');
+});
+
+test('applications: planned, started, spread, scaled, a pod of one deleted', async () => {
+  const body = {
+    ...{ namespace: 'tide-gauges', name: 'routed', replicas: 2, image: 'example/routed', port: 8080, ordered: false },
+    ...{ spread: 'any', whenScaled: 'Delete', whenDeleted: 'Delete' },
+    templates: [{ name: 'data', className: 'route', size: '1Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
+  };
+  const at = { params: { namespace: 'tide-gauges', name: 'routed' } };
+  await ask('planApplication', { body });
+  await ask('startApplication', { body });
+  await eventually('it runs', async () =>
+    (await ask<ApplicationPage>('listApplications', { query: { q: 'routed' } })).applications.some(
+      (a) => a.ready === 2,
+    ),
+  );
+  await ask('planSpread', { ...at, body: { by: 'nodes' } });
+  await ask('spreadApplication', { ...at, body: { by: 'nodes' } });
+  await ask('planScale', { ...at, body: { replicas: 3 } });
+  await ask('scaleApplication', { ...at, body: { replicas: 3 } });
+  await ask('deletePod', { params: { ...at.params, pod: 'routed-0' } });
+  await ask('getApplication', at);
 });
 
 test('no route is left out', () => {

@@ -4,7 +4,15 @@ import type { Person, Session } from '@moorage/contract/people';
 import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
 import { getApplication, listApplications } from '../applications/applications';
-import { planApplication, planScale, scaleApplication, startApplication } from '../applications/start';
+import { deletePod } from '../applications/moves';
+import {
+  planApplication,
+  planScale,
+  planSpread,
+  scaleApplication,
+  spreadApplication,
+  startApplication,
+} from '../applications/start';
 import { getBackend, listBackends } from '../backends/backends';
 import { allowClient, disallowClient } from '../backends/clients';
 import { getInventoryText, listBackendVolumes, ownEvents } from '../backends/inventory';
@@ -224,7 +232,11 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     getApplication: ({ params, person }) => getApplication(database, Sight.of(person), params.namespace!, params.name!),
     planApplication: ({ body, person }) => planApplication(database, site, body, person),
     startApplication: ({ body, person }) => startApplication(database, site, engine.acts, body, person),
+    deletePod: ({ params, person }) => deletePod(database, platform, { ...claimAt(params), pod: params.pod! }, person),
     planScale: ({ params, body, person }) => planScale(database, site, claimAt(params), body.replicas, person),
+    planSpread: ({ params, body, person }) => planSpread(database, site, claimAt(params), body.by, person),
+    spreadApplication: ({ params, body, person }) =>
+      spreadApplication(database, site, engine.acts, claimAt(params), body.by, person),
     scaleApplication: ({ params, body, person }) =>
       scaleApplication(database, site, engine.acts, claimAt(params), body.replicas, person),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),

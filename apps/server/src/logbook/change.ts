@@ -18,6 +18,7 @@ export interface Change {
     | 'bucket-key'
     | 'bucket-class'
     | 'application'
+    | 'pod'
     | 'operation';
   readonly subject: string;
   readonly before?: unknown;

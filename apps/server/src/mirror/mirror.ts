@@ -29,6 +29,7 @@ const topicOf: Record<Plural, Topic> = {
   pods: 'claims',
   persistentvolumes: 'claims',
   persistentvolumeclaims: 'claims',
+  volumeattachments: 'applications',
   bucketclasses: 'buckets',
   bucketclaims: 'buckets',
   bucketaccesses: 'buckets',

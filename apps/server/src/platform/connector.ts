@@ -43,6 +43,7 @@ export const mirrored = [
   'pods',
   'persistentvolumes',
   'persistentvolumeclaims',
+  'volumeattachments',
   'bucketclasses',
   'bucketclaims',
   'bucketaccesses',

@@ -39,6 +39,11 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
     kind: 'CSINode',
     path: '/apis/storage.k8s.io/v1/csinodes',
   },
+  volumeattachments: {
+    apiVersion: 'storage.k8s.io/v1',
+    kind: 'VolumeAttachment',
+    path: '/apis/storage.k8s.io/v1/volumeattachments',
+  },
   bucketclasses: ofBuckets('BucketClass', 'bucketclasses'),
   bucketclaims: ofBuckets('BucketClaim', 'bucketclaims'),
   bucketaccesses: ofBuckets('BucketAccess', 'bucketaccesses'),

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import pg from 'pg';
 import { basaltSeed, kelpSeed } from '@moorage/standins/backend-seeds';
 import { platformSeed } from '@moorage/standins/seeds';
+import { atOnce, type Pace } from '@moorage/standins/platform/pace';
 import { startBackend, startPlatform } from '@moorage/standins/start';
 import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
@@ -134,6 +135,8 @@ export interface WorldOptions {
   readonly basalt?: (seed: BackendSeed) => BackendSeed;
   readonly kelp?: (seed: BackendSeed) => BackendSeed;
   readonly backendTimeoutMs?: number;
+  /** How long things take on the platform; nothing, when left out. */
+  readonly pace?: Pace;
 }
 
 const quick = (seed: BackendSeed): BackendSeed => ({ ...seed, createMs: 5 });
@@ -141,7 +144,7 @@ const quick = (seed: BackendSeed): BackendSeed => ({ ...seed, createMs: 5 });
 /** Stand-ins and a database of their own, and servers over them: started, killed and started again as the test wants. */
 export async function makeWorld(options: WorldOptions = {}) {
   const database = await makeDatabase(await preparedDatabase(people));
-  const platform = await startPlatform(platformSeed);
+  const platform = await startPlatform(platformSeed, {}, options.pace ?? atOnce);
   const basalt = await startBackend((options.basalt ?? quick)(basaltSeed()));
   const kelp = await startBackend((options.kelp ?? quick)(kelpSeed()));
   const more = await Promise.all(

@@ -38,6 +38,10 @@ export const keys = {
     page: (query: Readonly<Partial<Record<keyof ApplicationQuery, string | undefined>>>) =>
       ['applications', 'page', query] as const,
     one: (namespace: string, name: string) => ['applications', 'one', namespace, name] as const,
+    plan: (asked: string) => ['applications', 'plan', asked] as const,
+    spread: (namespace: string, name: string, by: string) => ['applications', 'spread', namespace, name, by] as const,
+    scale: (namespace: string, name: string, replicas: number) =>
+      ['applications', 'scale', namespace, name, replicas] as const,
   },
   growth: (namespace: string, name: string, size: string) => ['growth', namespace, name, size] as const,
   round: (claims: string, change: RoundChange | undefined) => ['round', claims, change] as const,

@@ -1,21 +1,38 @@
 import { Button, Typography } from '@mui/material';
 import type { ApplicationSeen } from '@moorage/contract/applications';
+import { useState } from 'react';
 import { useParams } from 'react-router';
 import { useApplication } from '../api/application-queries';
+import { ask } from '../api/client';
+import { refresh } from '../api/queries';
 import { useGo, useSelected } from '../frame/address';
 import { Mark } from '../marks/Mark';
-import { Column, Row, Sheet } from '../parts/layout';
+import { Column, Fill, Row, Sheet } from '../parts/layout';
+import { useMay } from '../parts/person';
 import { Place } from '../parts/Place';
 import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
+import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { KeepApart } from './KeepApart';
+import { Moves } from './Moves';
 import { Points } from './Points';
+import { Scale } from './Scale';
 import { SheetDrawing } from './SheetDrawing';
 import { copyMarks, copyWords, readyMark, wantedOf } from './words';
 
 function Body({ seen }: { seen: ApplicationSeen }) {
   const [, select] = useSelected();
+  const [doing, setDoing] = useState<'scaling' | 'apart'>();
+  const close = () => setDoing(undefined);
+  const may = useMay('administrator', 'operator', 'namespace-owner');
   const { application: a, more } = seen;
+  const { namespace, name } = a;
+  const endPod = useAct(async (pod: string) => {
+    await ask('deletePod', { params: { namespace, name, pod } });
+    await refresh('applications');
+    return { text: `The pod ${pod} is told to end; ${name} starts another in its place. Its claims stay.` };
+  });
   return (
     <Column gap={1.5}>
       <Sheet>
@@ -36,15 +53,20 @@ function Body({ seen }: { seen: ApplicationSeen }) {
               </Row>
             </Typography>
           )}
+          <Fill />
+          {may && a.wanted !== null && !doing && <Button onClick={() => setDoing('scaling')}>Scale</Button>}
         </Row>
-        <SheetDrawing seen={seen} select={select} />
+        <SheetDrawing seen={seen} select={select} endPod={may ? endPod.mutate : undefined} />
         <Typography variant="caption" color="text.secondary">
           Balls are pods, squares copies (filled when in step), rings witnesses, wide squares volumes in their pools.
           What would stop several replicas is underlined.
           {more > 0 && ` ${more.toLocaleString('en-GB')} more replicas are not drawn.`}
         </Typography>
       </Sheet>
-      <Points seen={seen} />
+      {doing === 'scaling' && <Scale seen={seen} close={close} />}
+      {doing === 'apart' && <KeepApart seen={seen} close={close} />}
+      <Moves seen={seen} />
+      <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />
     </Column>
   );
 }

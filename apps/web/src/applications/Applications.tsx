@@ -1,4 +1,4 @@
-import { TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { Button, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import { DataGrid, type GridSortModel } from '@mui/x-data-grid';
 import type { ApplicationPage, ApplicationRow } from '@moorage/contract/applications';
 import { useSearchParams } from 'react-router';
@@ -9,6 +9,7 @@ import { Column, Row } from '../parts/layout';
 import { OneOf } from '../parts/OneOf';
 import { Pages, usePages } from '../parts/Pages';
 import { Place } from '../parts/Place';
+import { useMay } from '../parts/person';
 import { Empty, Failed } from '../parts/States';
 import { useSettled } from '../parts/useSettled';
 import { columns, sortOf } from './application-columns';
@@ -53,7 +54,7 @@ function Filters({ counts }: { counts: ApplicationPage['counts'] | undefined }) 
         {button('', 'all', counts?.all)}
         {button('replicas', 'not all ready', counts?.replicas)}
         {button('copies', 'a copy not in step', counts?.copies)}
-        {button('points', 'stop in one go', counts?.points)}
+        {button('points', 'stand together', counts?.points)}
       </ToggleButtonGroup>
     </Row>
   );
@@ -61,6 +62,7 @@ function Filters({ counts }: { counts: ApplicationPage['counts'] | undefined }) 
 
 export default function Applications() {
   const go = useGo();
+  const may = useMay('administrator', 'operator', 'namespace-owner');
   const change = useAddress();
   const [search] = useSearchParams();
   const [namespace] = useInAddress('namespace');
@@ -82,6 +84,13 @@ export default function Applications() {
     <Place
       title="Apps"
       question="Which applications keep their data when a pod, a node or an array does not, and which stop in one go?"
+      actions={
+        may && (
+          <Button variant="contained" onClick={() => go('/apps/new')}>
+            Start one
+          </Button>
+        )
+      }
     >
       <Column gap={1.25} sx={{ height: '100%' }}>
         <Filters counts={data?.counts} />

@@ -1,7 +1,9 @@
-import { Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import { Button, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
 import type { ApplicationSeen } from '@moorage/contract/applications';
+import type { Spread } from '@moorage/core/applications/spread';
 import { useMemo } from 'react';
 import { usePlacement } from '../api/queries';
+import { useGo } from '../frame/address';
 import { Mark } from '../marks/Mark';
 import { prepare } from '@moorage/contract/placement-input';
 import { FaintCell, Row, Sheet } from '../parts/layout';
@@ -9,8 +11,25 @@ import { Failed } from '../parts/States';
 import { spreadsOf } from './choice';
 import { copiedWords, leavesWords, spreadLines, stopsWords } from './words';
 
+/** The way to the change, where there is one: pods start anew apart, copies are changed with their claim. */
+function Way({
+  spread,
+  keepApart,
+  open,
+}: {
+  spread: Spread;
+  keepApart: (() => void) | undefined;
+  open: (claim: string) => void;
+}) {
+  if (spread.kind === 'none') return null;
+  if (spread.acts.some((a) => a.kind === 'pod') && keepApart) return <Button onClick={keepApart}>Keep apart</Button>;
+  const copy = spread.acts.find((a) => a.kind === 'copy');
+  return copy && 'claim' in copy ? <Button onClick={() => open(copy.claim)}>Open its claim</Button> : null;
+}
+
 /** What stops several replicas in one go, worst first, with the change that would spread each and what that moves. */
-export function Points({ seen }: { seen: ApplicationSeen }) {
+export function Points({ seen, keepApart }: { seen: ApplicationSeen; keepApart: (() => void) | undefined }) {
+  const go = useGo();
   const placement = usePlacement(seen.points.length > 0);
   const spreads = useMemo(
     () => (placement.data ? spreadsOf(seen, prepare(placement.data)) : undefined),
@@ -33,6 +52,7 @@ export function Points({ seen }: { seen: ApplicationSeen }) {
               <TableCell>Then</TableCell>
               <TableCell>What would spread it</TableCell>
               <TableCell align="right">Copied</TableCell>
+              <TableCell />
             </TableRow>
           </TableHead>
           <TableBody>
@@ -58,9 +78,16 @@ export function Points({ seen }: { seen: ApplicationSeen }) {
                     <TableCell align="right" sx={{ whiteSpace: 'nowrap' }}>
                       {copiedWords(spreads[i]!)}
                     </TableCell>
+                    <TableCell align="right">
+                      <Way
+                        spread={spreads[i]!}
+                        keepApart={keepApart}
+                        open={(c) => go(`/claims/${application.namespace}/${c}`)}
+                      />
+                    </TableCell>
                   </>
                 ) : (
-                  <FaintCell colSpan={2}>{placement.isError ? 'not reckoned' : 'being reckoned'}</FaintCell>
+                  <FaintCell colSpan={3}>{placement.isError ? 'not reckoned' : 'being reckoned'}</FaintCell>
                 )}
               </TableRow>
             ))}

@@ -1,4 +1,4 @@
-import { styled, TableCell, TableRow } from '@mui/material';
+import { Button, styled, TableCell, TableRow } from '@mui/material';
 import { useTheme } from '@mui/material/styles';
 import type { ApplicationSeen } from '@moorage/contract/applications';
 import { sizeText } from '@moorage/core/sizes/display';
@@ -97,7 +97,16 @@ function stopping(points: ApplicationSeen['points']) {
 }
 
 /** Replicas by nodes and pools, where each pod runs and each copy lies. */
-export function SheetDrawing({ seen, select }: { seen: ApplicationSeen; select: (claim: string) => void }) {
+export function SheetDrawing({
+  seen,
+  select,
+  endPod,
+}: {
+  seen: ApplicationSeen;
+  select: (claim: string) => void;
+  /** Undefined where pods may not be deleted. */
+  endPod: ((pod: string) => void) | undefined;
+}) {
   const sheet = useMemo(() => sheetOf(seen), [seen]);
   const stops = useMemo(() => stopping(seen.points), [seen.points]);
   const [shown, setShown] = useState(atOnce);
@@ -184,7 +193,19 @@ export function SheetDrawing({ seen, select }: { seen: ApplicationSeen; select: 
           const row = byKey.get(key)!;
           return (
             <TableCell sx={{ whiteSpace: 'nowrap' }} title={row.replica?.why ?? undefined}>
-              {row.replica ? podWord(row.replica) : 'kept'}
+              <Row gap={1} align="center" justify="space-between">
+                <span>{row.replica ? podWord(row.replica) : 'kept'}</span>
+                {endPod && row.replica && !row.replica.deleting && (
+                  <Button
+                    size="small"
+                    onClick={() => endPod(row.replica!.pod)}
+                    aria-label={`Delete the pod ${row.replica.pod}`}
+                    sx={{ minHeight: 22, py: 0 }}
+                  >
+                    Delete pod
+                  </Button>
+                )}
+              </Row>
             </TableCell>
           );
         }}
@@ -203,9 +224,11 @@ export function SheetDrawing({ seen, select }: { seen: ApplicationSeen; select: 
         }}
       />
       {sheet.rows.length > shown && (
-        <button type="button" onClick={() => setShown(shown + atOnce)}>
-          {(sheet.rows.length - shown).toLocaleString('en-GB')} more
-        </button>
+        <div>
+          <Button onClick={() => setShown(shown + atOnce)}>
+            Draw {Math.min(atOnce, sheet.rows.length - shown).toLocaleString('en-GB')} more
+          </Button>
+        </div>
       )}
     </Column>
   );

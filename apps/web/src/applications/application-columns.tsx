@@ -47,15 +47,15 @@ export const columns: GridColDef<ApplicationRow>[] = [
     ),
   },
   { field: 'namespace', headerName: 'Namespace', width: 130 },
-  { field: 'name', headerName: 'Application', width: 136, renderCell: ({ row }) => <strong>{row.name}</strong> },
+  { field: 'name', headerName: 'Application', width: 130, renderCell: ({ row }) => <strong>{row.name}</strong> },
   { field: 'claims', headerName: 'Claims', width: 68, ...right },
   { field: 'bytes', headerName: 'Asked', width: 78, ...right, renderCell: ({ row }) => <Size bytes={row.bytes} /> },
-  names('classes', 'Class', 92),
+  names('classes', 'Class', 104),
   names('pools', 'Pool', 104),
   {
     field: 'nodes',
     headerName: 'Where its pods are',
-    width: 196,
+    width: 190,
     sortable: false,
     renderCell: ({ row }) => (
       <Cut
@@ -71,7 +71,7 @@ export const columns: GridColDef<ApplicationRow>[] = [
   {
     field: 'worst',
     headerName: 'Worst copy',
-    width: 158,
+    width: 150,
     renderCell: ({ row }) =>
       row.worst === null ? (
         <span title="Their backends place copies themselves and do not tell of each.">not told</span>
@@ -83,7 +83,7 @@ export const columns: GridColDef<ApplicationRow>[] = [
     field: 'points',
     headerName: 'What stops it in one go',
     flex: 1,
-    minWidth: 200,
+    minWidth: 180,
     renderCell: ({ row }) => <Cut text={row.points.length === 0 ? '–' : briefAll(row.points)} />,
   },
 ];

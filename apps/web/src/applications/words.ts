@@ -1,6 +1,14 @@
-import type { ApplicationRow, ApplicationSeen } from '@moorage/contract/applications';
+import type {
+  ApplicationPlan,
+  ApplicationRow,
+  ApplicationSeen,
+  MeasuredMoves,
+  MoveSeen,
+  ScalePlan,
+} from '@moorage/contract/applications';
 import type { CopyState } from '@moorage/core/applications/application';
 import type { Spread, SpreadAct } from '@moorage/core/applications/spread';
+import type { NodeRule } from '@moorage/core/applications/pods';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
 
@@ -64,7 +72,10 @@ export function briefWords(point: Brief): string {
 
 /** The first two common points, and how many more there are. */
 export function briefAll(points: readonly Brief[]): string {
-  const shown = points.slice(0, 2).map(briefWords);
+  // most applications hang on one array: what is unlike the others comes first
+  const isData = ({ level }: Brief) => level === 'pool' || level === 'backend';
+  const sorted = [...points.filter((p) => !isData(p)), ...points.filter(isData)];
+  const shown = sorted.slice(0, 2).map(briefWords);
   const more = points.length - shown.length;
   return [...shown, ...(more > 0 ? [`${more} more`] : [])].join(', ');
 }
@@ -129,3 +140,72 @@ export function spreadLines(
 /** What a change copies. */
 export const copiedWords = (spread: Spread): string =>
   spread.kind === 'none' ? '–' : spread.bytes > 0 ? sizeText(spread.bytes) : 'nothing';
+
+const ruleWords: Record<NodeRule, string> = {
+  cordoned: 'cordoned',
+  taint: 'kept off by a taint',
+  'not-ready': 'not ready',
+  selector: 'not asked for',
+  'volume-zone': 'out of reach of its volumes',
+  'attach-limit': 'full of volumes',
+  pods: 'full of pods',
+  cpu: 'short of processor',
+  memory: 'short of memory',
+  spread: 'beside others of it',
+};
+
+/** Why no node takes a pod. */
+export const againstWords = (against: ApplicationPlan['pods'][number]['against']): string =>
+  against.length === 0
+    ? 'there is no node'
+    : against.map(({ rule, nodes }) => `${nodes} ${nodes === 1 ? 'node' : 'nodes'} ${ruleWords[rule]}`).join(', ');
+
+/** The plan in a sentence. */
+export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): string {
+  if (missing.length > 0) return `There is no class ${missing.join(', ')} of ours.`;
+  const placed = pods.filter((p) => p.node !== null).length;
+  const fresh = claims.filter((c) => !c.isThere);
+  const bound = fresh.filter((c) => c.pool !== null).length;
+  const there = claims.length - fresh.length;
+  const kept = there > 0 ? `, ${count(there, 'claim')} there from before` : '';
+  if (fits) return `All of it fits: ${count(pods.length, 'pod')}, ${count(fresh.length, 'new claim')}${kept}.`;
+  return `It does not fit: ${bound} of ${count(fresh.length, 'new claim')} find a pool, ${placed} of ${count(pods.length, 'pod')} a node.`;
+}
+
+/** What becomes of the claims of replicas that go. */
+export function goingSentence({ from, to, claims, whenScaled, destroys }: ScalePlan): string {
+  const pods = count(from - to, 'replica');
+  if (claims.length === 0) return `${pods} go, the last first. They have no claims.`;
+  const written = claims.reduce((sum, c) => sum + (c.written ?? 0), 0);
+  const held = `${count(claims.length, 'claim')} with ${sizeText(written)} written`;
+  if (whenScaled === 'Retain')
+    return `${pods} go, the last first. ${held} stay, and are taken up again when there are as many replicas.`;
+  return destroys
+    ? `${pods} go, the last first. ${held} are deleted with them, and their volumes are destroyed: the set says so (whenScaled: Delete).`
+    : `${pods} go, the last first. ${held} are deleted with them (whenScaled: Delete); their class keeps the volumes.`;
+}
+
+const seconds = (of: number): string => (of < 10 ? `${of.toFixed(1)} s` : `${Math.round(of)} s`);
+
+/** Seconds from one moment to another; nothing as long as one is missing. */
+export function between(from: string | null, to: string | null): string {
+  if (from === null || to === null) return '–';
+  return seconds(Math.max(0, (Date.parse(to) - Date.parse(from)) / 1000));
+}
+
+/** What a pod on its way back waits for. */
+export function moveStep({ goneAt, detachedAt, placedAt, attachedAt, readyAt, from, to }: MoveSeen): string {
+  if (readyAt !== null) return to === from ? `back on ${from}` : `back on ${to ?? '?'}`;
+  if (goneAt === null) return `ending on ${from}`;
+  if (placedAt === null) return 'waits for a node';
+  if (attachedAt === null && to !== from)
+    return detachedAt === null ? `its volumes are still on ${from}` : `its volumes go to ${to ?? '?'}`;
+  return `starting on ${to ?? '?'}`;
+}
+
+/** How long it took so far, in a sentence. */
+export function measuredSentence({ className, backend, count: of, half, most, longest }: MeasuredMoves): string {
+  const what = `${className ?? 'no class'} on ${backend ?? 'no backend'}`;
+  if (of < 4) return `${what}: measured ${count(of, 'time')} so far, at most ${seconds(longest)} until ready again.`;
+  return `${what}: of the last ${count(of, 'time')}, half were ready again within ${seconds(half)}, nine of ten within ${seconds(most)}; the longest took ${seconds(longest)}.`;
+}

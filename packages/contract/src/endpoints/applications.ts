@@ -6,6 +6,7 @@ import {
   newApplicationSchema,
   scalePlanSchema,
   scaleSchema,
+  spreadSchema,
   startedSchema,
 } from '../applications';
 import { claiming, reading, type Endpoint } from './endpoint';
@@ -43,10 +44,17 @@ export const applicationsEndpoints = {
     allowed: reading,
     response: applicationSchema,
   },
+  deletePod: {
+    method: 'delete',
+    path: '/api/applications/:namespace/:name/pods/:pod',
+    summary: 'Delete a pod of an application; what owns it starts another in its place',
+    allowed: claiming,
+    status: 204,
+  },
   planScale: {
     method: 'post',
     path: '/api/applications/:namespace/:name/scale/plan',
-    summary: 'What another number of replicas would bring about; nothing is done',
+    summary: 'What more or fewer replicas would bring about; nothing is done',
     allowed: claiming,
     body: scaleSchema,
     response: scalePlanSchema,
@@ -54,9 +62,25 @@ export const applicationsEndpoints = {
   scaleApplication: {
     method: 'post',
     path: '/api/applications/:namespace/:name/scale',
-    summary: 'Give an application another number of replicas',
+    summary: 'Give an application more or fewer replicas',
     allowed: claiming,
     body: scaleSchema,
+    response: startedSchema,
+  },
+  planSpread: {
+    method: 'post',
+    path: '/api/applications/:namespace/:name/spread/plan',
+    summary: 'Where replicas would go if they had to keep apart; nothing is done',
+    allowed: claiming,
+    body: spreadSchema,
+    response: applicationPlanSchema,
+  },
+  spreadApplication: {
+    method: 'post',
+    path: '/api/applications/:namespace/:name/spread',
+    summary: 'Make replicas keep apart: the platform starts them anew, one after the other',
+    allowed: claiming,
+    body: spreadSchema,
     response: startedSchema,
   },
 } as const satisfies Record<string, Endpoint>;

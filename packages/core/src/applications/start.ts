@@ -40,7 +40,7 @@ function common(all: readonly (readonly string[] | undefined)[]): readonly strin
 }
 
 /**
- * What becomes of replicas that are to be started: all their claims placed as one batch, then each pod beside its volumes, in
+ * What becomes of replicas that are to be started: all their claims placed together, then each pod beside its volumes, in
  * their order (docs/calculations.md, Starting an application).
  */
 export function planStart(
@@ -51,7 +51,9 @@ export function planStart(
 ): StartPlan {
   const claims = replicas.flatMap((r) => r.claims);
   const asked = claims.flatMap((c) => c.batch ?? []);
-  const fitted = fitBatch(pools, asked);
+  // as their classes would have it, where all of them fit so; else as one batch, where that is better
+  const alone = fitOneByOne(pools, asked);
+  const fitted = alone.refused.length === 0 ? alone : fitBatch(pools, asked);
   const refusedBy =
     fitted.refused.length > 0 ? fitOneByOne(pools, asked, fitted).refusedBy : new Map<string, RefusedBy>();
   const planned = claims.map(({ name, batch }) => {
