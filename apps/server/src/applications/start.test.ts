@@ -1,5 +1,6 @@
 import type { ApplicationPlan, NewApplication, ScalePlan } from '@moorage/contract/applications';
 import type { ClaimPage } from '@moorage/contract/claims';
+import type { FindingRow } from '@moorage/contract/findings';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { Caller, eventually, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
@@ -149,6 +150,41 @@ test('replicas are added and taken away, and it is said before what becomes of t
   expect((await scale('store-kept', 13)).status).toBe(200);
   await allUp('store-kept', 13);
   expect((await scale('nobody', 3)).status).toBe(404);
+});
+
+test('replicas that stand on one node are found, and keep apart when they are told to', async () => {
+  const nodes = world.platform.store.list('nodes');
+  const cordon = (but: string | undefined) => {
+    for (const { metadata } of nodes)
+      world.platform.store.amend('nodes', world.platform.store.get('nodes', undefined, metadata.name), (copy) => {
+        copy.spec!.unschedulable = but !== undefined && metadata.name !== but;
+      });
+  };
+  cordon('quay-08');
+  const cache = asked('cache', { namespace: 'ferry-desk', replicas: 2, spread: 'any' });
+  await eventually('it is known', async () => (await plan(cache)).pods.every((p) => p.node === 'quay-08'));
+  expect((await start(cache)).status).toBe(201);
+  await allUp('cache', 2, 'ferry-desk');
+  cordon(undefined);
+  const together = async (caller: Caller) =>
+    (await caller.ok<FindingRow[]>('GET', '/api/findings')).find((f) => f.id === 'replicas-together:node:replicas');
+  const ivo = await new Caller(server.url).signIn('ivo');
+  // who sees one namespace is told of that alone
+  const { facts } = await eventually('it is found', () => together(ivo));
+  expect(facts).toMatchObject({ applications: 1, some: ['ferry-desk/cache'] });
+  expect((await eventually('others see all', () => together(maren))).weight).toBeGreaterThanOrEqual(1);
+  const at = '/api/applications/ferry-desk/cache/spread';
+  const apart = await eventually('nodes take pods', async () => {
+    const planned = await maren.ok<ApplicationPlan>('POST', `${at}/plan`, { by: 'zones' });
+    return planned.fits && planned;
+  });
+  expect(new Set(apart.pods.map((p) => p.zone)).size).toBe(2);
+  expect((await maren.call('POST', at, { by: 'zones' })).status).toBe(200);
+  await eventually('they are apart', () =>
+    Promise.resolve(new Set(podsOf('cache', 'ferry-desk').map((p) => p.spec!.nodeName)).size === 2),
+  );
+  await allUp('cache', 2, 'ferry-desk');
+  await eventually('it is found no more', async () => !(await together(ivo)));
 });
 
 test('a set that somebody changed since it was looked at is not written over', async () => {

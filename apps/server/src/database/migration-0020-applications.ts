@@ -25,6 +25,9 @@ CREATE TABLE applications (
 );
 CREATE INDEX applications_named ON applications (namespace, name, uid);
 
+-- those that stand together somewhere; that all of their data is on one array is another matter
+CREATE INDEX applications_together ON applications (namespace, name) WHERE points @? '$[*] ? (@.level != "pool" && @.level != "backend")';
+
 -- what changed and applications hang on: only ever added to, so that no change can hide in one that is being reckoned
 CREATE TABLE applications_due (
   id bigserial PRIMARY KEY,

@@ -136,3 +136,17 @@ export const stalledChanges = statement<{
   `SELECT r.id, r.backend_id, r.pool, r.kind, op.error FROM reshapes r JOIN operations op ON op.kind = 'reshape' AND op.subject = r.id::text
    WHERE r.ended_at IS NULL AND op.error IS NOT NULL AND op.attempts >= 2 LIMIT 100`,
 );
+
+/** Applications of which several replicas, or all copies of a volume, stand on one disk, node, rack or zone. */
+export const standingTogether = statement<
+  { of: 'replicas' | 'copies' | 'witness'; level: string; count: number; some: string[] },
+  [namespaces: readonly string[] | null]
+>(
+  `SELECT of, level, count(*) AS count, (array_agg(application ORDER BY leaves_all DESC, application))[1:${mostNamed}] AS some
+   FROM (SELECT p ->> 'of' AS of, p ->> 'level' AS level, a.namespace || '/' || a.name AS application,
+       bool_or(p ->> 'leaves' = 'none') AS leaves_all
+     FROM applications a CROSS JOIN jsonb_array_elements(a.points) p
+     WHERE a.points @? '$[*] ? (@.level != "pool" && @.level != "backend")' AND p ->> 'level' NOT IN ('pool', 'backend')
+       AND ($1::text[] IS NULL OR a.namespace = ANY($1)) GROUP BY 1, 2, 3) t
+   GROUP BY 1, 2 ORDER BY 1, 2 LIMIT 50`,
+);

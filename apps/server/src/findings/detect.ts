@@ -18,6 +18,7 @@ import {
   lostNodes,
   missingCopies,
   stalledChanges,
+  standingTogether,
   unwellDisks,
 } from './detect.sql';
 import { stuckFinding } from './stuck';
@@ -214,6 +215,19 @@ async function ofNodes(database: Database, site: string): Promise<Finding[]> {
   );
 }
 
+/** What stands together, one finding for each kind of place. */
+export async function togetherFindings(database: Database, namespaces: readonly string[] | null): Promise<Finding[]> {
+  return (await standingTogether(database, namespaces)).map(({ of, level, count, some }) =>
+    finding(
+      of === 'replicas' ? 'replicas-together' : 'copies-together',
+      level,
+      count,
+      { applications: count, some, of },
+      of,
+    ),
+  );
+}
+
 /** Everything that needs a person now, from the mirrored state of both worlds. */
 export async function detectFindings(
   database: Database,
@@ -227,6 +241,7 @@ export async function detectFindings(
     ofClaims(database),
     ofReshapes(database),
     ofNodes(database, site),
+    togetherFindings(database, null),
   ]);
   const lost = platformProblems.map((p) => finding('platform-lost', p.part, 1, { detail: p.detail }));
   return [...parts.flat(), ...lost];

@@ -6,6 +6,7 @@ import { asRecords } from '../database/statement';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { bucketFinding, bucketsInNeed } from './buckets.sql';
+import { togetherFindings } from './detect';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { asides, findings } from './finding-model';
@@ -42,7 +43,19 @@ export async function listFindings(database: Database, sight: Sight): Promise<Fi
 async function ownFindings(database: Database, sight: Sight): Promise<FindingRow[]> {
   const stuck = await stuckClaims(database, sight.namespaces);
   const needs = await bucketsInNeed(database, sight.namespaces);
+  const together = await togetherFindings(database, sight.namespaces);
+  // it began for somebody then; with theirs alone nobody kept when
+  const kept = await findings
+    .in(database)
+    .findAll({ raw: true, attributes: ['id', 'since'], where: { id: together.map((t) => t.id) }, limit: 50 });
+  const sinceOf = new Map(kept.map(({ id, since }) => [id, since]));
   return [
+    ...together.map(({ facts, ...t }) => ({
+      ...t,
+      facts: { ...facts, some: [...(facts.some as readonly string[])] } as FindingRow['facts'],
+      since: (sinceOf.get(t.id) ?? new Date()).toISOString(),
+      aside: null,
+    })),
     ...stuck.map((s) => ({ ...stuckFinding(s), facts: factsOf(s), since: s.since.toISOString(), aside: null })),
     ...needs.map((n) => ({
       ...bucketFinding(n),

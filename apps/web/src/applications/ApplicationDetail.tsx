@@ -28,6 +28,8 @@ function Body({ seen }: { seen: ApplicationSeen }) {
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const { application: a, more } = seen;
   const { namespace, name } = a;
+  // what is under way is looked at first
+  const isMoving = seen.moves[0]?.readyAt === null;
   const endPod = useAct(async (pod: string) => {
     await ask('deletePod', { params: { namespace, name, pod } });
     await refresh('applications');
@@ -65,8 +67,9 @@ function Body({ seen }: { seen: ApplicationSeen }) {
       </Sheet>
       {doing === 'scaling' && <Scale seen={seen} close={close} />}
       {doing === 'apart' && <KeepApart seen={seen} close={close} />}
-      <Moves seen={seen} />
+      {isMoving && <Moves seen={seen} />}
       <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />
+      {!isMoving && <Moves seen={seen} />}
     </Column>
   );
 }

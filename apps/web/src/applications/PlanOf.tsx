@@ -29,9 +29,13 @@ export function PlanOf({ plan }: { plan: ApplicationPlan }) {
         </Typography>
       </Row>
       <Typography variant="body2">
-        New claims ask <Size bytes={plan.bytes} />
-        {plan.monthly > 0 && `, ${plan.monthly.toFixed(2)} ${currency} a month at the prices of their pools`}. Nodes are
-        those that the platform would choose as things stand now.
+        {plan.bytes > 0 && (
+          <>
+            New claims ask <Size bytes={plan.bytes} />
+            {plan.monthly > 0 && `, ${plan.monthly.toFixed(2)} ${currency} a month at the prices of their pools`}.{' '}
+          </>
+        )}
+        Nodes are those that the platform would choose as things stand now.
       </Typography>
       {pods.length > 0 && (
         <Table size="small" aria-label="Where replicas and claims would go">

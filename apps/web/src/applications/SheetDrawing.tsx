@@ -197,7 +197,7 @@ export function SheetDrawing({
                 <span>{row.replica ? podWord(row.replica) : 'kept'}</span>
                 {endPod && row.replica && !row.replica.deleting && (
                   <Button
-                    size="small"
+                    variant="text"
                     onClick={() => endPod(row.replica!.pod)}
                     aria-label={`Delete the pod ${row.replica.pod}`}
                     sx={{ minHeight: 22, py: 0 }}

@@ -55,16 +55,16 @@ export const columns: GridColDef<ApplicationRow>[] = [
   {
     field: 'nodes',
     headerName: 'Where its pods are',
-    width: 190,
+    width: 150,
     sortable: false,
     renderCell: ({ row }) => (
       <Cut
         text={
           row.nodes.length === 0
             ? 'nowhere'
-            : `${row.nodes.length} ${row.nodes.length === 1 ? 'node' : 'nodes'} · ${some(row.zones, 3)}`
+            : `${row.nodes.length} ${row.nodes.length === 1 ? 'node' : 'nodes'}, ${row.zones.length === 1 ? row.zones[0] : `${row.zones.length} zones`}`
         }
-        title={row.nodes.join(', ')}
+        title={`${row.nodes.join(', ')}; ${row.zones.join(', ')}`}
       />
     ),
   },

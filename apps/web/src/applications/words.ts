@@ -70,14 +70,13 @@ export function briefWords(point: Brief): string {
   return `${thing(point)} stops ${stops[point.leaves]}`;
 }
 
-/** The first two common points, and how many more there are. */
+/** The first of the common points, and how many more there are. */
 export function briefAll(points: readonly Brief[]): string {
   // most applications hang on one array: what is unlike the others comes first
   const isData = ({ level }: Brief) => level === 'pool' || level === 'backend';
   const sorted = [...points.filter((p) => !isData(p)), ...points.filter(isData)];
-  const shown = sorted.slice(0, 2).map(briefWords);
-  const more = points.length - shown.length;
-  return [...shown, ...(more > 0 ? [`${more} more`] : [])].join(', ');
+  const more = points.length - 1;
+  return `${briefWords(sorted[0]!)}${more > 0 ? `, ${more} more` : ''}`;
 }
 
 const count = (n: number, one: string, many = `${one}s`): string =>
@@ -106,7 +105,7 @@ export const leavesWords: Record<Brief['leaves'], string> = {
 export function actWords(act: SpreadAct): string {
   switch (act.kind) {
     case 'pod':
-      return `${act.pod} starts again on ${act.to}`;
+      return `${act.pod} starts again elsewhere, on ${act.to} for example`;
     case 'copy':
       return `a copy of ${act.claim} goes from ${act.fromNode} to ${act.toNode}`;
     case 'witness':
@@ -167,9 +166,14 @@ export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): 
   const fresh = claims.filter((c) => !c.isThere);
   const bound = fresh.filter((c) => c.pool !== null).length;
   const there = claims.length - fresh.length;
-  const kept = there > 0 ? `, ${count(there, 'claim')} there from before` : '';
-  if (fits) return `All of it fits: ${count(pods.length, 'pod')}, ${count(fresh.length, 'new claim')}${kept}.`;
-  return `It does not fit: ${bound} of ${count(fresh.length, 'new claim')} find a pool, ${placed} of ${count(pods.length, 'pod')} a node.`;
+  const parts = [
+    count(pods.length, 'pod'),
+    ...(fresh.length > 0 ? [count(fresh.length, 'new claim')] : []),
+    ...(there > 0 ? [`${count(there, 'claim')} there from before`] : []),
+  ];
+  if (fits) return `All of it fits: ${parts.join(', ')}.`;
+  const pools = fresh.length > 0 ? `${bound} of ${count(fresh.length, 'new claim')} find a pool, ` : '';
+  return `It does not fit: ${pools}${placed} of ${count(pods.length, 'pod')} a node.`;
 }
 
 /** What becomes of the claims of replicas that go. */

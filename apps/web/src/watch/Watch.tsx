@@ -20,6 +20,7 @@ import { Column, Plain, Row } from '../parts/layout';
 const marks: Record<Consequence, MarkKind> = {
   'data-at-risk': 'lost',
   'claims-blocked': 'person',
+  'one-failure-away': 'degraded',
   'time-to-limit': 'degraded',
   waste: 'waiting',
 };

@@ -10,6 +10,7 @@ import { sizeText } from '@moorage/core/sizes/display';
 export const consequenceWords: Record<Consequence, string> = {
   'data-at-risk': 'Data at risk',
   'claims-blocked': 'Claims blocked',
+  'one-failure-away': 'One failure away',
   'time-to-limit': 'Time to a limit',
   waste: 'Waste',
 };
@@ -17,6 +18,10 @@ export const consequenceWords: Record<Consequence, string> = {
 /** One bucket is opened, many are listed. */
 const bucketsPath = (some: readonly string[], count: number): string =>
   count === 1 && some[0] ? `/claims/buckets?bucket=${encodeURIComponent(some[0])}` : '/claims/buckets';
+
+/** One application is opened, many are listed. */
+const appsPath = (some: readonly string[], count: number): string =>
+  count === 1 && some[0] ? `/apps/${some[0]}` : '/apps?need=points';
 
 export interface FindingWords {
   readonly title: string;
@@ -238,6 +243,23 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         detail: `${list('domains').join(', ')} ${list('domains').length === 1 ? 'holds' : 'hold'} more than the others can match; of ${sizeText(number('raw'))} raw.`,
         remedy: 'See what would free it',
         path: `/backends?pool=${subject}`,
+      };
+    case 'replicas-together':
+      return {
+        title: `${plural(number('applications'), 'application has', 'applications have')} replicas that stop with one ${subject}`,
+        detail: `${list('some').join(', ')}${number('applications') > list('some').length ? ' and others' : ''}. When that ${subject} fails, several of their replicas stop in one go.`,
+        remedy: 'See what would spread them',
+        path: appsPath(list('some'), number('applications')),
+      };
+    case 'copies-together':
+      return {
+        title:
+          text('of') === 'witness'
+            ? `${plural(number('applications'), 'application keeps', 'applications keep')} a witness in the ${subject} of the copy that it should outvote`
+            : `${plural(number('applications'), 'application keeps', 'applications keep')} all copies of a volume in one ${subject}`,
+        detail: `${list('some').join(', ')}${number('applications') > list('some').length ? ' and others' : ''}. That ${subject} is a common point of failure of the copies.`,
+        remedy: 'See what would spread them',
+        path: appsPath(list('some'), number('applications')),
       };
     case 'instances-empty':
       return {

@@ -1,5 +1,5 @@
 /** Kinds of consequence, worst first: the order in which findings are shown. */
-export const consequences = ['data-at-risk', 'claims-blocked', 'time-to-limit', 'waste'] as const;
+export const consequences = ['data-at-risk', 'claims-blocked', 'one-failure-away', 'time-to-limit', 'waste'] as const;
 export type Consequence = (typeof consequences)[number];
 
 /** What can be found, and what it leads to. Wording belongs to the interface. */
@@ -27,6 +27,8 @@ export const findingKinds = {
   'change-stalled': 'claims-blocked',
   'no-default-class': 'claims-blocked',
   'two-default-classes': 'claims-blocked',
+  'copies-together': 'one-failure-away',
+  'replicas-together': 'one-failure-away',
   'pool-filling': 'time-to-limit',
   'cap-near': 'time-to-limit',
   'disk-worn': 'time-to-limit',
@@ -42,7 +44,7 @@ export type FindingKind = keyof typeof findingKinds;
 export interface Finding {
   readonly id: string;
   readonly kind: FindingKind;
-  /** Backend, pool, class or node that it is about. */
+  /** Backend, pool, class, node or kind of place that it is about. */
   readonly subject: string;
   /** How much of it there is, to rank findings of one consequence: claims, volumes or bytes. */
   readonly weight: number;
