@@ -14,6 +14,7 @@ beforeAll(async () => {
   server = await world.start();
   maren = await world.operator(server);
   await moorClass(maren, 'kept', ['kelp-nvme', 'basalt-broad'], { copies: 2 });
+  await moorClass(maren, 'array', ['basalt-broad'], { copies: 1 });
   await moorClass(maren, 'late', ['kelp-nvme'], { copies: 2, binding: 'WaitForFirstConsumer' });
 });
 afterAll(() => world.end());
@@ -161,7 +162,11 @@ test('replicas that stand on one node are found, and keep apart when they are to
       });
   };
   cordon('quay-08');
-  const cache = asked('cache', { namespace: 'ferry-desk', replicas: 2, spread: 'any' });
+  // an array tells nothing of nodes: where its pods are is all that counts
+  const cache = asked('cache', {
+    ...{ namespace: 'ferry-desk', replicas: 2, spread: 'any' },
+    templates: templates({ className: 'array' }),
+  });
   await eventually('it is known', async () => (await plan(cache)).pods.every((p) => p.node === 'quay-08'));
   expect((await start(cache)).status).toBe(201);
   await allUp('cache', 2, 'ferry-desk');
