@@ -175,10 +175,8 @@ async function growing() {
   ]);
 }
 
-/** A platform of many claims: taken in, followed, and listed, beside statements written by hand. */
-async function listing() {
-  const [claims = 100_000, seconds = 60] = numbers;
-  say(`listing: ${claims.toLocaleString('en-GB')} claims taken in, ${seconds} s of changes, and pages of them`);
+/** Runs a harness of the server over an empty database of its own; gives the JSON it prints. */
+async function overDatabase(name, ...words) {
   const { startPostgres } = await import('./lib/postgres.mjs');
   const folder = mkdtempSync(join(isRoot ? '/var/tmp' : tmpdir(), 'moorage-bench-'));
   chmodSync(folder, 0o755);
@@ -186,28 +184,60 @@ async function listing() {
   try {
     const run = spawnSync(
       process.execPath,
-      [join(root, 'packages/core/dist/listing-harness.mjs'), postgres.url, String(claims), String(seconds)],
+      [join(root, `packages/core/dist/${name}-harness.mjs`), postgres.url, ...words.map(String)],
       { encoding: 'utf8', maxBuffer: 1 << 28 },
     );
-    if (run.status !== 0) throw new Stop(`the listing bench failed:\n${run.stderr}`);
-    const r = JSON.parse(run.stdout);
-    table(`A platform of ${r.claims.toLocaleString('en-GB')} claims`, [
-      ['first listing taken in', `${(r.listMs / 1000).toFixed(1)} s`, 'wanted: within 60 s'],
-      [
-        'changes, one after the other',
-        `${r.perSecond.toFixed(0)}/s`,
-        `${r.changes.toLocaleString('en-GB')} of them; ${(r.behindMs / 1000).toFixed(2)} s behind at their end`,
-      ],
-      ...r.listed.map(({ name, ours, byHand }) => [
-        `a page and its counts: ${name}`,
-        `${ours.toFixed(1)} ms`,
-        `99th percentile; by hand ${byHand.toFixed(1)} ms: ${(ours / byHand).toFixed(2)} times; wanted: within 2`,
-      ]),
-    ]);
+    if (run.status !== 0) throw new Stop(`the ${name} bench failed:\n${run.stderr}`);
+    return JSON.parse(run.stdout);
   } finally {
     await postgres.stop();
     rmSync(folder, { recursive: true, force: true });
   }
+}
+
+/** Pages beside statements written by hand. */
+const pages = (listed, part) =>
+  listed.map(({ name, ours, byHand }) => [
+    `a page and its counts: ${name}`,
+    `${ours.toFixed(1)} ms`,
+    `${part}; by hand ${byHand.toFixed(1)} ms: ${(ours / byHand).toFixed(2)} times; wanted: within 2`,
+  ]);
+
+/** A platform of many claims: taken in, followed, and listed, beside statements written by hand. */
+async function listing() {
+  const [claims = 100_000, seconds = 60] = numbers;
+  say(`listing: ${claims.toLocaleString('en-GB')} claims taken in, ${seconds} s of changes, and pages of them`);
+  const r = await overDatabase('listing', claims, seconds);
+  table(`A platform of ${r.claims.toLocaleString('en-GB')} claims`, [
+    ['first listing taken in', `${(r.listMs / 1000).toFixed(1)} s`, 'wanted: within 60 s'],
+    [
+      'changes, one after the other',
+      `${r.perSecond.toFixed(0)}/s`,
+      `${r.changes.toLocaleString('en-GB')} of them; ${(r.behindMs / 1000).toFixed(2)} s behind at their end`,
+    ],
+    ...pages(r.listed, '99th percentile'),
+  ]);
+}
+
+/** Applications: plans of them, and many of them listed beside statements written by hand. */
+async function applications() {
+  const [count = 10_000] = numbers;
+  say(`applications: starts and places planned, ${count.toLocaleString('en-GB')} of them reckoned and listed`);
+  const plans = runBench('starting');
+  table('Plans, 12 pools and 200 nodes', [
+    [
+      '500 replicas with 2 claims each',
+      `${plans.startMs.toFixed(0)} ms`,
+      `${plans.fits ? 'all of it fits' : 'does not fit'}; wanted: within 500 ms`,
+    ],
+    ['1,000 pods put on nodes', `${plans.placeMs.toFixed(0)} ms`, `${plans.placed} placed; wanted: within 200 ms`],
+  ]);
+  const r = await overDatabase('applications', count);
+  table(`${r.applications.toLocaleString('en-GB')} applications of 3 replicas`, [
+    ['all reckoned anew', `${(r.reckonMs / 1000).toFixed(1)} s`],
+    ['one reckoned for a change of one pod', `${r.onceMs.toFixed(0)} ms`],
+    ...pages(r.listed, '95th percentile'),
+  ]);
 }
 
 async function besideSlow() {
@@ -318,6 +348,7 @@ const parts = {
   binding,
   growing,
   listing,
+  applications,
   slow: besideSlow,
   vast,
   bodies,

@@ -17,6 +17,7 @@ import { copyState, factsOf, groundOfNodes, nodesUnder } from './facts';
 import type { AppClaimRow, PartRow } from './facts.sql';
 import { movesOf } from './moves';
 import { measuredMoves } from './moves.sql';
+import { summaryOf } from './summary';
 import {
   applicationCounts,
   applicationNamed,
@@ -37,7 +38,9 @@ const isOfSort: Record<ApplicationQuery['sort'], (value: string) => boolean> = {
   created: isTimeText,
 };
 
-const toRow = ({ worst, created_at, ...row }: StoredApplication): ApplicationRow => ({
+type Summary = Omit<StoredApplication, 'created_at'> & { readonly createdAt: Date };
+
+const toRow = ({ worst, createdAt, ...row }: Summary): ApplicationRow => ({
   uid: row.uid,
   namespace: row.namespace,
   kind: row.kind,
@@ -53,7 +56,7 @@ const toRow = ({ worst, created_at, ...row }: StoredApplication): ApplicationRow
   zones: row.zones,
   worst: worst === null ? null : copyStates[worst]!,
   points: row.points,
-  createdAt: created_at.toISOString(),
+  createdAt: createdAt.toISOString(),
 });
 
 /** One page of applications, filtered and sorted in the database. */
@@ -74,7 +77,7 @@ export async function listApplications(
   const shown = rows.slice(0, limit);
   const last = shown.at(-1);
   return {
-    applications: shown.map(toRow),
+    applications: shown.map(({ created_at: createdAt, ...row }) => toRow({ ...row, createdAt })),
     total: need === undefined ? counts.all : counts[need],
     next: rows.length > limit && last ? cursorText({ sort, value: last.sort_value, uid: last.uid }) : null,
     counts,
@@ -127,9 +130,10 @@ export async function getApplication(
   name: string,
 ): Promise<ApplicationSeen> {
   const about = `${namespace}/${name}`;
-  const row = sight.sees(namespace) ? await first(applicationNamed(database, namespace, name)) : undefined;
-  const [facts] = row ? await factsOf(database, [row.uid]) : [];
-  if (!row || !facts) throw Refusal.notFound('application', about);
+  const found = sight.sees(namespace) ? await first(applicationNamed(database, namespace, name)) : undefined;
+  // as it is at this moment, whenever it was reckoned last: one that was just started is not listed yet
+  const [facts] = found ? await factsOf(database, [found.uid]) : [];
+  if (!facts) throw Refusal.notFound('application', about);
   const takers = (await openNodes(database)).map((n) => n.name);
   const nodes = await nodesUnder(database, [facts], takers);
   const ground = groundOfNodes(nodes);
@@ -143,7 +147,7 @@ export async function getApplication(
   );
   const takesPods = new Set(takers);
   return {
-    application: toRow(row),
+    application: toRow(summaryOf(facts, ground)),
     replicas: facts.pods.slice(0, mostReplicas).map((p) => ({
       pod: p.name,
       node: p.node,
@@ -182,7 +186,7 @@ export async function getApplication(
       ...p,
       ...{ pods: [...p.pods], standing: [...p.standing], claims: [...p.claims] },
     })),
-    moves: await movesOf(database, row.uid),
+    moves: await movesOf(database, facts.uid),
     measured: await measuredFor(database, facts.claims),
   };
 }

@@ -84,9 +84,12 @@ export const applicationCounts = statement<ApplicationPage['counts'], Filter>(
      count(*) FILTER (WHERE ${hasPoints}) AS points FROM applications a WHERE ${matching}`,
 );
 
-/** The application of a name: a set before others that are called the same. */
-export const applicationNamed = statement<StoredApplication, [namespace: string, name: string]>(
-  `SELECT a.* FROM applications a WHERE a.namespace = $1 AND a.name = $2 ORDER BY a.kind <> 'StatefulSet', a.created_at DESC LIMIT 1`,
+/** The owner of a name, a set before others that are called the same; a set is known before it is listed. */
+export const applicationNamed = statement<{ uid: string }, [namespace: string, name: string]>(
+  `SELECT uid FROM (
+     SELECT s.uid, 0 AS place, s.created_at FROM platform_objects s WHERE s.plural = 'statefulsets' AND s.namespace = $1 AND s.name = $2
+     UNION ALL SELECT a.uid, 1, a.created_at FROM applications a WHERE a.namespace = $1 AND a.name = $2
+   ) t ORDER BY place, created_at DESC LIMIT 1`,
 );
 
 /** Nodes that take pods now, with where they stand. */

@@ -13,6 +13,8 @@ const touched: Record<Topic, readonly Concept[]> = {
     'placement',
     'line',
     'inventory',
+    // where pods may go
+    'applications',
     'readiness',
     'share',
     'copies',

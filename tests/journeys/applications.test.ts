@@ -1,0 +1,113 @@
+import { eventually, moorClass, type Caller, type World } from '@moorage/server/testing/world';
+import { lively } from '@moorage/standins/platform/pace';
+import type { Browser } from './browser';
+import { beginJourney } from './journey';
+
+/** Applications: started, followed when pods end, scaled, and taken apart where they stand together. */
+let world: World;
+let caller: Caller;
+let browser: Browser;
+let end: () => Promise<void>;
+beforeAll(async () => {
+  ({ world, caller, browser, end } = await beginJourney({
+    pace: { ...lively, attachMs: 150, detachMs: 150, startMs: 200, stopMs: 200 },
+  }));
+  await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 3 });
+  await moorClass(caller, 'general', ['basalt-broad'], { copies: 1, isDefault: true });
+  await browser.signIn('maren');
+});
+afterAll(() => end?.());
+
+const pods = (namespace: string, set: string) =>
+  world.platform.store.list('pods', namespace).filter((p) => p.metadata.ownerReferences?.[0]?.name === set);
+const claims = (set: string) =>
+  world.platform.store
+    .list('persistentvolumeclaims', 'tide-gauges')
+    .map((c) => c.metadata.name)
+    .filter((n) => n.includes(set))
+    .sort();
+
+test('an application is started as it was planned, and is seen whole', async () => {
+  await browser.go('/apps');
+  await browser.see('No pod mounts a claim yet');
+  await browser.click('Start one');
+  await browser.see('Fill in the form; each change is reckoned at once.');
+  await browser.type('Namespace', 'tide-gauges');
+  await browser.type('Name', 'gauge-store');
+  await browser.type('Image', 'orrin-sound.example/gauge-store:4');
+  await browser.choose('Class', 'ledger');
+  await browser.see('All of it fits: 3 pods, 3 new claims.');
+  await browser.see('data-gauge-store-0 → kelp-nvme');
+  await browser.see('topologyKey: topology.kubernetes.io/zone');
+  await browser.click('Start it');
+  await browser.see('3 of 3 ready');
+  const nodes = pods('tide-gauges', 'gauge-store').map((p) => p.spec!.nodeName!);
+  expect(new Set(nodes).size).toBe(3);
+  for (const node of nodes) await browser.see(`runs on ${node}`);
+  // the whole of its data lies in one cluster, and there is no other for its class
+  await browser.see('3 of 3 replicas: 3 lose their data');
+  await browser.see('Its class (ledger) is moored to no other backend that would take it');
+}, 300_000);
+
+test('a pod that is deleted is seen on its way back, and its claim stays the same', async () => {
+  const uid = () =>
+    world.platform.store.get('persistentvolumeclaims', 'tide-gauges', 'data-gauge-store-1').metadata.uid;
+  const [before, claim] = [pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-1')!, uid()];
+  await browser.click('Delete the pod gauge-store-1');
+  await browser.see('The pod gauge-store-1 is told to end');
+  await browser.see('Pods that ended and came back');
+  await browser.see('ledger on kelp: measured 1 time so far');
+  await browser.see('3 of 3 ready');
+  const after = pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-1')!;
+  expect(after.metadata.uid).not.toBe(before.metadata.uid);
+  expect(uid()).toBe(claim);
+}, 300_000);
+
+test('replicas are added and taken away, and it is said what becomes of their claims', async () => {
+  await browser.click('Scale');
+  await browser.type('Replicas', '5');
+  await browser.see('All of it fits: 2 pods, 2 new claims.');
+  await browser.click('Add');
+  await browser.see('5 of 5 ready');
+  await browser.click('Scale');
+  await browser.type('Replicas', '3');
+  await browser.see('2 replicas go, the last first. 2 claims with 0 B written stay, and are taken up again');
+  await browser.click('Take away');
+  await browser.see('3 of 3 ready');
+  await browser.see('data-gauge-store-4, no pod');
+  expect(claims('gauge-store')).toEqual([0, 1, 2, 3, 4].map((i) => `data-gauge-store-${i}`));
+}, 300_000);
+
+test('two replicas on one node are found, and mended', async () => {
+  const { store } = world.platform;
+  const cordon = (but: string | undefined) => {
+    for (const { metadata } of store.list('nodes'))
+      store.amend('nodes', store.get('nodes', undefined, metadata.name), (copy) => {
+        copy.spec!.unschedulable = but !== undefined && metadata.name !== but;
+      });
+  };
+  cordon('quay-08');
+  await browser.go('/apps/new');
+  await browser.type('Namespace', 'ferry-desk');
+  await browser.type('Name', 'seat-cache');
+  await browser.type('Replicas', '2');
+  await browser.type('Image', 'orrin-sound.example/seat-cache:1');
+  await browser.choose('Replicas keep apart', 'by no rule');
+  await browser.see('All of it fits: 2 pods, 2 new claims.');
+  await browser.click('Start it');
+  await browser.see('2 of 2 ready');
+  cordon(undefined);
+  await browser.see('2 of 2 replicas: 2 run there');
+  await browser.click('Keep apart');
+  await browser.see('All of it fits: 2 pods, 2 claims there from before.');
+  await browser.click('Start them anew so');
+  await browser.see('The replicas of ferry-desk/seat-cache keep apart now');
+  // what is left is the array that holds both
+  await browser.see('quay-08 to quay-');
+  await browser.see('Pods that ended and came back');
+  await browser.go('/apps?need=points');
+  await browser.see('gauge-store');
+  await eventually('they are apart', () =>
+    Promise.resolve(new Set(pods('ferry-desk', 'seat-cache').flatMap((p) => p.spec?.nodeName ?? [])).size === 2),
+  );
+}, 300_000);
