@@ -21,9 +21,11 @@ export const toOwners = statement<{ taken: number }, [most: number]>(
    ), numbered AS (
      SELECT namespace, substring(name FROM '^(.+)-[0-9]+$') AS stem FROM claimed WHERE name ~ '-[0-9]+$'
    ), owners AS (
-     SELECT p.body #>> '{metadata,ownerReferences,0,uid}' AS uid FROM claimed c JOIN platform_objects p ON p.plural = 'pods'
-       AND p.namespace = c.namespace
-       AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
+     SELECT p.uid FROM claimed c CROSS JOIN LATERAL (
+       -- by the index over what pods mount alone: a namespace may hold thousands of them
+       SELECT o.body #>> '{metadata,ownerReferences,0,uid}' AS uid FROM platform_objects o WHERE o.plural = 'pods' AND o.namespace || '' = c.namespace
+         AND o.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
+       OFFSET 0) p
      UNION SELECT s.uid FROM (SELECT DISTINCT namespace, stem FROM numbered) n
        CROSS JOIN LATERAL generate_series(2, length(n.stem) - 1) i
        JOIN platform_objects s ON s.plural = 'statefulsets' AND s.namespace = n.namespace AND s.name = substr(n.stem, i + 1)

@@ -9,12 +9,24 @@ import { summaryOf } from './summary';
 /** Changes looked at, and applications reckoned, in one transaction. */
 const mostChanges = 2000;
 const mostOwners = 200;
+const mostRounds = 100;
+/**
+ * Notes the owners that hang on what changed: of a burst all at first, so that each is reckoned once; but not for ever, should
+ * changes come faster than they are looked at.
+ */
+async function noteOwners(database: Database, isOver: () => boolean): Promise<boolean> {
+  for (let i = 0; i < mostRounds && !isOver(); i++) {
+    const [noted] = await toOwners(database, mostChanges);
+    if ((noted?.taken ?? 0) < mostChanges) return false;
+  }
+  return true;
+}
+
 /** Reckons some of the applications that are due; gives whether there may be more. */
 async function reckonSome(database: Database): Promise<boolean> {
   return database.transaction(async () => {
-    const [noted] = await toOwners(database, mostChanges);
     const uids = (await takeOwners(database, mostOwners)).map((o) => o.name);
-    if (uids.length === 0) return (noted?.taken ?? 0) > 0;
+    if (uids.length === 0) return false;
     const facts = await factsOf(database, uids);
     const ground = groundOfNodes(await nodesUnder(database, facts));
     const table = applications.in(database);
@@ -31,11 +43,14 @@ async function reckonSome(database: Database): Promise<boolean> {
     const gone = uids.filter((u) => !there.has(u));
     if (gone.length > 0) await table.destroy({ where: { uid: { [Op.in]: gone } } });
     await announce(database, [{ topic: 'applications' }]);
-    return uids.length === mostOwners || noted!.taken === mostChanges;
+    return uids.length === mostOwners;
   });
 }
 
 /** Reckons every application that something changed for. One server does it at a time; what it dies of is due still. */
 export async function reckonApplications(database: Database, isOver: () => boolean = () => false): Promise<void> {
-  while (!isOver() && (await reckonSome(database)));
+  for (let more = true; more && !isOver();) {
+    more = await noteOwners(database, isOver);
+    while (!isOver() && (await reckonSome(database)));
+  }
 }

@@ -102,8 +102,19 @@ interface Filling {
   readonly volumes: Set<string>;
 }
 
-const ruleKey = (namespace: string, { key, labels }: SpreadRule): string =>
-  JSON.stringify([namespace, key, Object.entries(labels).sort()]);
+/** Pods that a spread rule counts, by domain. */
+interface Spread {
+  readonly namespace: string;
+  readonly rule: SpreadRule;
+  readonly counts: Map<string, number>;
+}
+/** Pods of one owner by node and by zone. */
+interface Beside {
+  readonly nodes: Map<string, number>;
+  readonly zones: Map<string | undefined, number>;
+}
+
+const addTo = <K>(counts: Map<K, number>, key: K): void => void counts.set(key, (counts.get(key) ?? 0) + 1);
 
 /**
  * Puts pods on nodes one after the other, as the platform's scheduler may: each where every rule lets it, beside fewest of its
@@ -111,10 +122,9 @@ const ruleKey = (namespace: string, { key, labels }: SpreadRule): string =>
  */
 export class PodPlacing {
   private readonly fillings: readonly Filling[];
-  /** Pods by owner and node, and by owner and zone. */
-  private readonly beside = new Map<string, number>();
-  /** Pods that a spread rule counts, by domain; made when the rule is first seen. */
-  private readonly spreads = new Map<string, Map<string, number>>();
+  private readonly owners = new Map<string, Beside>();
+  /** Made when a rule is first seen, by its text. */
+  private readonly spreads = new Map<string, Spread>();
   private readonly there: { namespace: string; labels: Labels; node: PodNode }[] = [];
 
   constructor(nodes: readonly PodNode[], there: readonly PodThere[]) {
@@ -129,38 +139,53 @@ export class PodPlacing {
     }));
     for (const { node: name, owner, namespace, labels } of there) {
       const node = byName.get(name);
-      if (!node) continue;
-      this.count(owner, node, 1);
-      this.there.push({ namespace, labels, node });
+      if (node) this.note({ namespace, labels, owner }, node);
     }
   }
 
-  private count(owner: string, node: PodNode, by: number): void {
-    for (const key of [`${owner}@${node.name}`, `${owner}#${node.labels[zoneKey] ?? ''}`])
-      this.beside.set(key, (this.beside.get(key) ?? 0) + by);
+  private besides(owner: string): Beside {
+    let beside = this.owners.get(owner);
+    if (!beside) this.owners.set(owner, (beside = { nodes: new Map(), zones: new Map() }));
+    return beside;
   }
 
-  private domainsOf(pod: PodAsked, rule: SpreadRule): Map<string, number> {
-    const key = ruleKey(pod.namespace, rule);
-    let counts = this.spreads.get(key);
-    if (!counts) {
-      counts = new Map();
-      for (const { node } of this.fillings) {
-        const domain = node.labels[rule.key];
-        if (domain !== undefined && has(node.labels, pod.nodeSelector)) counts.set(domain, 0);
-      }
-      for (const { namespace, labels, node } of this.there) {
-        const domain = node.labels[rule.key];
-        if (domain !== undefined && counts.has(domain) && namespace === pod.namespace && has(labels, rule.labels))
-          counts.set(domain, counts.get(domain)! + 1);
-      }
-      this.spreads.set(key, counts);
+  private note({ namespace, labels, owner }: Omit<PodThere, 'node'>, node: PodNode): void {
+    const { nodes, zones } = this.besides(owner);
+    addTo(nodes, node.name);
+    addTo(zones, node.labels[zoneKey]);
+    this.there.push({ namespace, labels, node });
+    for (const { namespace: of, rule, counts } of this.spreads.values()) {
+      const domain = node.labels[rule.key];
+      if (domain !== undefined && counts.has(domain) && namespace === of && has(labels, rule.labels))
+        addTo(counts, domain);
     }
-    return counts;
+  }
+
+  private spreadOf(pod: PodAsked, rule: SpreadRule): Spread {
+    const key = JSON.stringify([pod.namespace, rule.key, Object.entries(rule.labels).sort(), pod.nodeSelector]);
+    const known = this.spreads.get(key);
+    if (known) return known;
+    const counts = new Map<string, number>();
+    for (const { node } of this.fillings) {
+      const domain = node.labels[rule.key];
+      if (domain !== undefined && has(node.labels, pod.nodeSelector)) counts.set(domain, 0);
+    }
+    for (const { namespace, labels, node } of this.there) {
+      const domain = node.labels[rule.key];
+      if (domain !== undefined && counts.has(domain) && namespace === pod.namespace && has(labels, rule.labels))
+        addTo(counts, domain);
+    }
+    const spread = { namespace: pod.namespace, rule, counts };
+    this.spreads.set(key, spread);
+    return spread;
   }
 
   /** The first rule that keeps a pod off a node; undefined when it may be there. */
-  private against(pod: PodAsked, { node, pods, cpu, memory, volumes, zone }: Filling): NodeRule | undefined {
+  private against(
+    pod: PodAsked,
+    { node, pods, cpu, memory, volumes, zone }: Filling,
+    spreads: readonly (Spread & { readonly least: number })[],
+  ): NodeRule | undefined {
     if (node.cordoned && !tolerated(pod.tolerations, { key: 'node.kubernetes.io/unschedulable', effect: 'NoSchedule' }))
       return 'cordoned';
     if (node.taints.some((t) => t.effect !== 'PreferNoSchedule' && !tolerated(pod.tolerations, t))) return 'taint';
@@ -168,41 +193,41 @@ export class PodPlacing {
     if (!has(node.labels, pod.nodeSelector)) return 'selector';
     if (pod.zones && !pod.zones.includes(zone ?? '')) return 'volume-zone';
     if (node.mostVolumes !== undefined) {
-      const added = pod.volumes.filter((v) => !volumes.has(v)).length;
+      let added = 0;
+      for (const volume of pod.volumes) if (!volumes.has(volume)) added += 1;
       if (added > 0 && volumes.size + added > node.mostVolumes) return 'attach-limit';
     }
     if (pods + 1 > (node.mostPods ?? Infinity)) return 'pods';
     if (pod.cpu > cpu) return 'cpu';
     if (pod.memory > memory) return 'memory';
-    for (const rule of pod.spread) {
+    for (const { rule, counts, least } of spreads) {
       const domain = node.labels[rule.key];
-      const counts = this.domainsOf(pod, rule);
-      if (domain === undefined || (counts.get(domain) ?? 0) + 1 - Math.min(...counts.values()) > rule.maxSkew)
-        return 'spread';
+      if (domain === undefined || (counts.get(domain) ?? 0) + 1 - least > rule.maxSkew) return 'spread';
     }
     return undefined;
   }
 
   /** Puts one pod where it goes, and keeps its place for it. */
   place(pod: PodAsked): PodPlace {
+    const spreads = pod.spread.map((rule) => {
+      const spread = this.spreadOf(pod, rule);
+      return { ...spread, least: Math.min(...spread.counts.values()) };
+    });
+    const { nodes, zones } = this.besides(pod.owner);
     let best: Filling | undefined;
-    let rank: readonly number[] = [];
+    let [onBest, inBest] = [0, 0];
     const refused = new Map<NodeRule, number>();
     for (const filling of this.fillings) {
-      const rule = this.against(pod, filling);
+      const rule = this.against(pod, filling, spreads);
       if (rule !== undefined) {
-        refused.set(rule, (refused.get(rule) ?? 0) + 1);
+        addTo(refused, rule);
         continue;
       }
-      const { node, zone } = filling;
-      const by = [
-        this.beside.get(`${pod.owner}@${node.name}`) ?? 0,
-        this.beside.get(`${pod.owner}#${zone ?? ''}`) ?? 0,
-        filling.pods,
-      ];
-      const before = best && (by[0]! - rank[0]! || by[1]! - rank[1]! || by[2]! - rank[2]!);
-      if (before === undefined || before < 0 || (before === 0 && node.name < best!.node.name))
-        [best, rank] = [filling, by];
+      const [on, inZone] = [nodes.get(filling.node.name) ?? 0, zones.get(filling.zone) ?? 0];
+      const before =
+        best &&
+        (on - onBest || inZone - inBest || filling.pods - best.pods || (filling.node.name < best.node.name ? -1 : 1));
+      if (before === undefined || before < 0) [best, onBest, inBest] = [filling, on, inZone];
     }
     if (!best)
       return {
@@ -213,19 +238,7 @@ export class PodPlacing {
     best.cpu -= pod.cpu;
     best.memory -= pod.memory;
     for (const volume of pod.volumes) best.volumes.add(volume);
-    this.count(pod.owner, best.node, 1);
-    this.there.push({ namespace: pod.namespace, labels: pod.labels, node: best.node });
-    for (const [key, counts] of this.spreads) {
-      const [namespace, label, labels] = JSON.parse(key) as [string, string, [string, string][]];
-      const domain = best.node.labels[label];
-      if (
-        domain !== undefined &&
-        counts.has(domain) &&
-        namespace === pod.namespace &&
-        has(pod.labels, Object.fromEntries(labels))
-      )
-        counts.set(domain, counts.get(domain)! + 1);
-    }
+    this.note(pod, best.node);
     return { pod: pod.name, node: best.node.name };
   }
 }

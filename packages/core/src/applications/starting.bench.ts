@@ -4,7 +4,6 @@ import { seeded } from '../placement/seeded';
 import { GiB, gibibytes, tebibytes, type Bytes } from '../sizes/bytes';
 import type { ReplicaDisk } from '../replicas/place';
 import { hostKey, placePods, zoneKey, type PodAsked, type PodNode } from './pods';
-import { spreadRules } from './set-manifest';
 import { planStart, type StartingReplica } from './start';
 
 const random = seeded(7);
@@ -34,9 +33,11 @@ const pools = [
     aPool(`basalt-${i}`, { redundancy: { kind: 'inner', survives: 2, usable: tebibytes(20 + i) } }),
   ),
 ];
-const pod = (i: number, by: 'any' | 'nodes' | 'zones', volumes: readonly string[]): PodAsked => ({
+/** Evenly over the zones; a rule by node would let nobody beyond one on each node while one of them takes no pods. */
+const evenly = { key: zoneKey, maxSkew: 1, labels: { app: 'store' } };
+const pod = (i: number, by: 'any' | 'zones', volumes: readonly string[]): PodAsked => ({
   ...{ name: `store-${i}`, namespace: 'tides', owner: 'store', labels: { app: 'store' }, nodeSelector: {} },
-  ...{ tolerations: [], volumes, cpu: 0.25, memory: GiB, spread: spreadRules(by, { app: 'store' }) },
+  ...{ tolerations: [], volumes, cpu: 0.25, memory: GiB, spread: by === 'zones' ? [evenly] : [] },
 });
 const classes = [aClass({ copies: 3 }), aClass({ name: 'general', copies: 2 })];
 const { pools: known, ...input } = anInput(pools);
