@@ -7,7 +7,7 @@ import type {
   ScalePlan,
 } from '@moorage/contract/applications';
 import type { CopyState } from '@moorage/core/applications/application';
-import type { Spread, SpreadAct } from '@moorage/core/applications/spread';
+import type { Spread, SpreadAct, WhyNot } from '@moorage/core/applications/spread';
 import type { NodeRule } from '@moorage/core/applications/pods';
 import { sizeText } from '@moorage/core/sizes/display';
 import type { MarkKind } from '../marks/Mark';
@@ -116,7 +116,8 @@ export function actWords(act: SpreadAct): string {
 }
 
 /** Why a point stays. */
-function noneWords(why: 'no-other' | 'no-room', { level }: Pick<Brief, 'level'>, classes: readonly string[]): string {
+function noneWords(why: WhyNot, { level }: Pick<Brief, 'level'>, classes: readonly string[]): string {
+  if (why === 'not-in-step') return 'First its copies have to be in step again';
   if (level === 'pool' || level === 'backend')
     return `Its class (${classes.join(', ')}) is moored to no other ${level} that would take it`;
   return why === 'no-other'
@@ -172,21 +173,22 @@ export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): 
     ...(there > 0 ? [`${count(there, 'claim')} there from before`] : []),
   ];
   if (fits) return `All of it fits: ${parts.join(', ')}.`;
-  const pools = fresh.length > 0 ? `${bound} of ${count(fresh.length, 'new claim')} find a pool, ` : '';
-  return `It does not fit: ${pools}${placed} of ${count(pods.length, 'pod')} a node.`;
+  const pools = fresh.length > 0 ? `of ${count(fresh.length, 'new claim')} ${bound} with a pool, ` : '';
+  return `It does not fit: ${pools}of ${count(pods.length, 'pod')} ${placed} with a node.`;
 }
 
 /** What becomes of the claims of replicas that go. */
 export function goingSentence({ from, to, claims, whenScaled, destroys }: ScalePlan): string {
-  const pods = count(from - to, 'replica');
-  if (claims.length === 0) return `${pods} go, the last first. They have no claims.`;
+  const pods =
+    from - to === 1 ? '1 replica goes' : `${(from - to).toLocaleString('en-GB')} replicas go, the last first`;
+  if (claims.length === 0) return `${pods}. No claims go with it.`;
   const written = claims.reduce((sum, c) => sum + (c.written ?? 0), 0);
-  const held = `${count(claims.length, 'claim')} with ${sizeText(written)} written`;
+  const [held, one] = [`${count(claims.length, 'claim')} with ${sizeText(written)} written`, claims.length === 1];
   if (whenScaled === 'Retain')
-    return `${pods} go, the last first. ${held} stay, and are taken up again when there are as many replicas.`;
+    return `${pods}. ${held} ${one ? 'stays, and is' : 'stay, and are'} taken up again when there are as many replicas.`;
   return destroys
-    ? `${pods} go, the last first. ${held} are deleted with them, and their volumes are destroyed: the set says so (whenScaled: Delete).`
-    : `${pods} go, the last first. ${held} are deleted with them (whenScaled: Delete); their class keeps the volumes.`;
+    ? `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well, and the data is destroyed: the set says so (whenScaled: Delete).`
+    : `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well (whenScaled: Delete); the class keeps what was written.`;
 }
 
 const seconds = (of: number): string => (of < 10 ? `${of.toFixed(1)} s` : `${Math.round(of)} s`);

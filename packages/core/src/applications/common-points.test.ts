@@ -118,7 +118,15 @@ test('a part answers with more than half of its votes and one whole copy, or wit
 });
 
 const nodes = [...ground.keys()];
-const anyCopies = fc.uniqueArray(fc.constantFrom(...nodes), { minLength: 1, maxLength: 4 }).map((n) => copiesOn(...n));
+const anyCopies = fc
+  .tuple(
+    fc.uniqueArray(fc.constantFrom(...nodes), { minLength: 1, maxLength: 4 }),
+    fc.array(fc.constantFrom(...(['in-sync', 'in-sync', 'in-sync', 'resyncing', 'lost'] as const)), {
+      minLength: 4,
+      maxLength: 4,
+    }),
+  )
+  .map(([n, states]) => copiesOn(...n).map((c, i) => ({ ...c, state: states[i]! })));
 const anyApplication: fc.Arbitrary<Application> = fc
   .array(
     fc.record({
@@ -193,6 +201,20 @@ test('what a change would move takes its point away, and stays within what may b
     }),
   );
   expect(changed).toBeGreaterThan(50);
+});
+
+test('copies that are out of step have to be in step first: moving others does not help', () => {
+  const copies = copiesOn('quay-3', 'quay-5', 'quay-9').map(
+    (c, i) => ({ ...c, state: i === 1 ? 'resyncing' : c.state }) as const,
+  );
+  const replicas = [0, 1].map((i) =>
+    aReplica(`a-${i}`, `quay-${7 + i}`, aClaim(`d-${i}`, aPart(`kelp${i}`, [...copies]))),
+  );
+  const [point] = commonPoints({ replicas }, ground);
+  expect(point).toMatchObject({ level: 'disk', name: 'quay-3-d1', leaves: 'none' });
+  const disks = nodes.map((n) => ({ id: `${n}-d1`, node: n, domain: n, capacity: 2 ** 40, used: 0, usable: true }));
+  const choice: Choice = { nodes, disksOf: () => disks, poolsFor: () => [] };
+  expect(spreadOf(point!, { replicas }, ground, choice)).toEqual({ kind: 'none', why: 'not-in-step' });
 });
 
 test('where there is nothing else, or no room there, it says so instead', () => {

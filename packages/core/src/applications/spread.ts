@@ -1,5 +1,6 @@
 import type { ReplicaDisk } from '../replicas/place';
 import {
+  reachableWithout,
   standsIn,
   type Application,
   type Ground,
@@ -43,10 +44,11 @@ export type SpreadAct =
 
 export type Spread =
   | { readonly kind: 'acts'; readonly acts: readonly SpreadAct[]; readonly bytes: number }
-  /** There is no other such thing, or none that takes what would have to go there. */
-  | { readonly kind: 'none'; readonly why: 'no-other' | 'no-room' };
+  /** There is no other such thing, none that takes what would have to go there, or copies have to be in step again first. */
+  | { readonly kind: 'none'; readonly why: WhyNot };
+export type WhyNot = 'no-other' | 'no-room' | 'not-in-step';
 
-const none = (why: 'no-other' | 'no-room'): Spread => ({ kind: 'none', why });
+const none = (why: WhyNot): Spread => ({ kind: 'none', why });
 
 /** How many of the replicas have to go: one stays on a node or disk, fewer than half on what is larger. */
 const mayStay = (level: StandingLevel, replicas: number): number =>
@@ -105,7 +107,7 @@ function copiesElsewhere(
   point: CommonPoint,
   ground: Ground,
   choice: Choice,
-): SpreadAct[] | 'no-other' | 'no-room' {
+): SpreadAct[] | WhyNot {
   const acts: SpreadAct[] = [];
   for (const claim of claims) {
     const part = claim.parts[0]!;
@@ -134,15 +136,14 @@ function copiesElsewhere(
       });
       copies = copies.map((c) => (c === copy ? { ...c, disk: to.id, node: to.node } : c));
     }
+    // wherever they lie, copies that are out of step do not answer
+    const moved = { ...claim, parts: [{ ...part, copies }] };
+    if (point.of === 'replicas' && !reachableWithout(moved, ground, point)) return 'not-in-step';
   }
   return acts;
 }
 
-function volumesElsewhere(
-  application: Application,
-  point: CommonPoint,
-  choice: Choice,
-): SpreadAct[] | 'no-other' | 'no-room' {
+function volumesElsewhere(application: Application, point: CommonPoint, choice: Choice): SpreadAct[] | WhyNot {
   const stay = mayStay(point.level, application.replicas.length);
   const acts: SpreadAct[] = [];
   const hit = application.replicas.filter((r) => point.pods.includes(r.pod));
@@ -165,7 +166,7 @@ function volumesElsewhere(
  * the first of the replicas stay.
  */
 export function spreadOf(point: CommonPoint, application: Application, ground: Ground, choice: Choice): Spread {
-  const done = (acts: SpreadAct[] | 'no-other' | 'no-room'): Spread => {
+  const done = (acts: SpreadAct[] | WhyNot): Spread => {
     if (typeof acts === 'string') return none(acts);
     return { kind: 'acts', acts, bytes: acts.reduce((sum, a) => sum + (a.kind === 'pod' ? 0 : a.bytes), 0) };
   };

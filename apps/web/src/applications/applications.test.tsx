@@ -1,0 +1,202 @@
+import type { ApplicationPlan, ApplicationRow, ApplicationSeen, MoveSeen } from '@moorage/contract/applications';
+import { FakeServer, Refused, screen, show } from '../testing/render';
+import ApplicationDetail from './ApplicationDetail';
+import Applications from './Applications';
+import { joined, sheetOf } from './sheet';
+import {
+  againstWords,
+  briefAll,
+  goingSentence,
+  measuredSentence,
+  moveStep,
+  planSentence,
+  podWord,
+  readyMark,
+  spreadLines,
+  stopsWords,
+} from './words';
+
+const GiB = 2 ** 30;
+const row = (name: string, part: Partial<ApplicationRow> = {}): ApplicationRow => ({
+  ...{ uid: `uid-${name}`, namespace: 'tide-gauges', kind: 'StatefulSet', name, wanted: 2, pods: 2, ready: 2 },
+  ...{ claims: 2, bytes: 8 * GiB, classes: ['ledger'], pools: ['kelp-nvme'], nodes: ['quay-1', 'quay-5'] },
+  ...{ zones: ['middle', 'north'], worst: 'in-sync', points: [], createdAt: '2026-11-26T10:00:00Z' },
+  ...part,
+});
+const replica = (i: number, node: string | null, part: Partial<ApplicationSeen['replicas'][number]> = {}) => ({
+  ...{ pod: `store-${i}`, node, phase: 'Running', ready: true, deleting: false, why: null },
+  ...{ since: '2026-11-26T10:00:00Z', claims: [`data-store-${i}`] },
+  ...part,
+});
+const claim = (i: number, nodes: readonly string[]) => ({
+  ...{ uid: `c${i}`, name: `data-store-${i}`, className: 'ledger', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' },
+  ...{ requested: 4 * GiB, provisioned: 4 * GiB, phase: 'Bound', deleting: false, volumeName: `pvc-${i}`, zones: null },
+  parts: [
+    {
+      ...{ pool: 'kelp-nvme', backend: 'kelp', needs: null },
+      copies: nodes.map((node) => ({
+        disk: `${node}-d`,
+        node,
+        state: 'in-sync' as const,
+        role: 'data' as const,
+        percent: 100,
+      })),
+    },
+  ],
+});
+const at = (name: string, zone: string, rack: string) => ({ name, zone, rack, takesPods: true });
+const seen = (part: Partial<ApplicationSeen> = {}): ApplicationSeen => ({
+  application: row('store'),
+  replicas: [replica(1, 'quay-5'), replica(0, 'quay-1')],
+  more: 0,
+  claims: [claim(0, ['quay-1', 'quay-9']), claim(1, ['quay-5', 'quay-9']), claim(2, ['quay-1'])],
+  nodes: [
+    at('quay-1', 'north', 'north-1'),
+    at('quay-2', 'north', 'north-1'),
+    at('quay-5', 'middle', 'middle-1'),
+    at('quay-9', 'south', 'south-1'),
+  ],
+  points: [
+    {
+      ...{ level: 'node', name: 'quay-9', of: 'replicas', leaves: 'none' },
+      ...{ pods: ['store-0', 'store-1'], standing: [], claims: ['data-store-0', 'data-store-1'] },
+    },
+  ],
+  moves: [],
+  measured: [],
+  ...part,
+});
+
+test('the sheet has a row for each replica and each claim without a pod, and columns by zone, rack, node and pool', () => {
+  const sheet = sheetOf(seen());
+  expect(sheet.rows.map((r) => r.key)).toEqual(['store-0', 'store-1', 'claim data-store-2']);
+  expect(sheet.columns.map((c) => c.name)).toEqual(['quay-5', 'quay-1', 'quay-9', 'kelp-nvme']);
+  expect(joined(sheet.columns, (c) => c.group).map((g) => [g.name, g.span])).toEqual([
+    ['middle', 1],
+    ['north', 1],
+    ['south', 1],
+    ['kelp', 1],
+  ]);
+  const cells = sheet.rows.map((r) =>
+    sheet.columns.map((c) => {
+      const { runs, copies, volumes } = sheet.cell(r, c);
+      return `${runs ? 'pod ' : ''}${copies.length}${volumes.length}`;
+    }),
+  );
+  expect(cells).toEqual([
+    ['00', 'pod 10', '10', '01'],
+    ['pod 10', '00', '10', '01'],
+    ['00', '10', '00', '01'],
+  ]);
+  expect([...sheet.free]).toEqual([['north', 1]]);
+});
+
+test('what it says of an application is what is so', () => {
+  expect([readyMark(row('a')), readyMark(row('a', { ready: 1 })), readyMark(row('a', { ready: 0 }))]).toEqual([
+    ...['settled', 'degraded', 'person'],
+  ]);
+  expect(readyMark(row('a', { wanted: 0, ready: 0, pods: 0 }))).toBe('waiting');
+  const brief = (level: 'node' | 'backend', of: 'replicas' | 'copies' = 'replicas') =>
+    ({ level, name: 'x', of, leaves: 'none' }) as const;
+  // what is unlike other applications comes first
+  expect(briefAll([brief('backend'), brief('node'), brief('node', 'copies')])).toBe('node x stops all, 2 more');
+  expect(stopsWords(seen().points[0]!, 2)).toBe('2 of 2 replicas: 2 lose their data');
+  expect(podWord(replica(0, null, { ready: false, why: '0/3 nodes are available' }))).toBe('0/3 nodes are available');
+  expect(podWord(replica(0, 'quay-1', { deleting: true }))).toBe('ending');
+  expect(
+    againstWords([
+      { rule: 'attach-limit', nodes: 1 },
+      { rule: 'cordoned', nodes: 2 },
+    ]),
+  ).toBe('1 node full of volumes, 2 nodes cordoned');
+  expect(spreadLines({ kind: 'none', why: 'not-in-step' }, { level: 'rack' }, ['ledger'])).toEqual([
+    'First its copies have to be in step again',
+  ]);
+  expect(spreadLines({ kind: 'none', why: 'no-other' }, { level: 'backend' }, ['ledger'])).toEqual([
+    'Its class (ledger) is moored to no other backend that would take it',
+  ]);
+});
+
+test('a plan says what fits, what is there from before, and what does not fit', () => {
+  const plan = (part: Partial<ApplicationPlan>): ApplicationPlan => ({
+    ...{
+      fits: true,
+      missing: [],
+      claims: [],
+      pods: [{ pod: 'a-0', node: 'n', zone: 'z', against: [] }],
+      bytes: 0,
+      monthly: 0,
+    },
+    ...part,
+  });
+  const fresh = (pool: string | null) => ({ name: 'd-a-0', bytes: GiB, isThere: false, pool, failed: null });
+  expect(planSentence(plan({ claims: [fresh('p'), { ...fresh(null), isThere: true }] }))).toBe(
+    'All of it fits: 1 pod, 1 new claim, 1 claim there from before.',
+  );
+  expect(planSentence(plan({ fits: false, claims: [fresh(null)] }))).toBe(
+    'It does not fit: of 1 new claim 0 with a pool, of 1 pod 1 with a node.',
+  );
+  expect(planSentence(plan({ fits: false, missing: ['deep'] }))).toBe('There is no class deep of ours.');
+  const going = { from: 3, to: 2, start: null, claims: [{ name: 'd-a-2', bytes: GiB, written: GiB / 2 }] };
+  expect(goingSentence({ ...going, whenScaled: 'Retain', destroys: false })).toBe(
+    '1 replica goes. 1 claim with 512 MiB written stays, and is taken up again when there are as many replicas.',
+  );
+  expect(goingSentence({ ...going, whenScaled: 'Delete', destroys: true })).toMatch(
+    /is deleted as well, and the data is destroyed/,
+  );
+});
+
+test('a way back says where it stands, and how long such ways take', () => {
+  const move = (part: Partial<MoveSeen>): MoveSeen => ({
+    ...{ id: 1, pod: 'store-0', from: 'quay-1', to: null, endedAt: '2026-11-26T10:00:00Z', goneAt: null },
+    ...{ detachedAt: null, placedAt: null, attachedAt: null, readyAt: null },
+    ...part,
+  });
+  const [goneAt, placedAt, later] = ['2026-11-26T10:00:01Z', '2026-11-26T10:00:02Z', '2026-11-26T10:00:09Z'];
+  expect(moveStep(move({}))).toBe('ending on quay-1');
+  expect(moveStep(move({ goneAt }))).toBe('waits for a node');
+  expect(moveStep(move({ goneAt, placedAt, to: 'quay-5' }))).toBe('its volumes are still on quay-1');
+  expect(moveStep(move({ goneAt, placedAt, to: 'quay-5', detachedAt: later }))).toBe('its volumes go to quay-5');
+  expect(moveStep(move({ goneAt, placedAt, to: 'quay-1' }))).toBe('starting on quay-1');
+  const measured = { className: 'ledger', backend: 'kelp', count: 12, half: 3.14, most: 12.4, longest: 30 };
+  expect(measuredSentence(measured)).toBe(
+    'ledger on kelp: of the last 12 times, half were ready again within 3.1 s, nine of ten within 12 s; the longest took 30 s.',
+  );
+  expect(measuredSentence({ ...measured, count: 1 })).toMatch(/measured 1 time so far/);
+});
+
+const page = (applications: ApplicationRow[]) => ({
+  ...{ applications, total: applications.length, next: null },
+  counts: { all: applications.length, replicas: 0, copies: 0, points: 1 },
+});
+
+test('the list asks for what the address says, and an empty one says what to do', async () => {
+  const server = new FakeServer({ listNamespaces: () => [], listApplications: () => page([]) });
+  show(<Applications />, { at: '/apps?need=points&q=store' });
+  await screen.findByText('No application matches');
+  expect(server.of('listApplications')[0]!.query).toMatchObject({ need: 'points', q: 'store', limit: '100' });
+  await screen.findByRole('button', { name: 'stand together 1' });
+});
+
+const one = { at: '/apps/tide-gauges/store', path: '/apps/:namespace/:name' };
+
+test('a pod is deleted by its name, and what is not reckoned is not said to be', async () => {
+  const server = new FakeServer({
+    getApplication: () => seen(),
+    placementState: () => new Refused(503, 'PostgreSQL cannot be reached.'),
+    deletePod: () => undefined,
+  });
+  const { user } = show(<ApplicationDetail />, one);
+  await screen.findByText('2 of 2 replicas: 2 lose their data');
+  await user.click(await screen.findByRole('button', { name: 'Delete the pod store-1' }));
+  await screen.findByText(/The pod store-1 is told to end/);
+  expect(server.of('deletePod')[0]!.params).toEqual({ namespace: 'tide-gauges', name: 'store', pod: 'store-1' });
+  expect(screen.queryByText(/goes from/)).toBeNull();
+});
+
+test('one that is not there is told so, with a way on', async () => {
+  new FakeServer({ getApplication: () => new Refused(404, 'There is no application tide-gauges/store.') });
+  show(<ApplicationDetail />, one);
+  await screen.findByText('There is no application tide-gauges/store.');
+  expect(screen.getByRole('button', { name: 'All applications' })).toBeTruthy();
+});
