@@ -29,8 +29,8 @@ export const toOwners = statement<{ taken: number }, [most: number]>(
      UNION SELECT s.uid FROM (SELECT DISTINCT namespace, stem FROM numbered) n
        CROSS JOIN LATERAL generate_series(2, length(n.stem) - 1) i
        JOIN platform_objects s ON s.plural = 'statefulsets' AND s.namespace = n.namespace AND s.name = substr(n.stem, i + 1)
-       WHERE substr(n.stem, i, 1) = '-' AND EXISTS (SELECT 1 FROM jsonb_array_elements(s.body #> '{spec,volumeClaimTemplates}') t
-         WHERE t #>> '{metadata,name}' = substr(n.stem, 1, i - 1))
+       WHERE substr(n.stem, i, 1) = '-' AND EXISTS (SELECT 1 FROM jsonb_path_query(s.body, '$.spec.volumeClaimTemplates[*].metadata.name') t
+         WHERE t #>> '{}' = substr(n.stem, 1, i - 1))
      UNION SELECT p.body #>> '{metadata,ownerReferences,0,uid}' FROM taken t JOIN platform_objects p ON p.plural = 'pods'
        AND p.body #>> '{spec,nodeName}' = t.name WHERE t.what = 'node'
    ), noted AS (

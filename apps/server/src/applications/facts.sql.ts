@@ -13,8 +13,8 @@ export interface OwnerRow {
 /** Stateful sets of these uids. */
 export const setsOf = statement<OwnerRow, [uids: readonly string[]]>(
   `SELECT uid, namespace, name, created_at,
-     CASE WHEN jsonb_typeof(body #> '{spec,replicas}') = 'number' THEN (body #>> '{spec,replicas}')::int ELSE 1 END AS wanted,
-     (SELECT array_agg(t #>> '{metadata,name}') FROM jsonb_array_elements(body #> '{spec,volumeClaimTemplates}') t) AS templates
+     CASE WHEN body #>> '{spec,replicas}' ~ '^[0-9]{1,6}$' THEN (body #>> '{spec,replicas}')::int ELSE 1 END AS wanted,
+     (SELECT array_agg(t #>> '{}') FROM jsonb_path_query(body, '$.spec.volumeClaimTemplates[*].metadata.name') t) AS templates
    FROM platform_objects WHERE plural = 'statefulsets' AND uid = ANY($1) LIMIT 1000`,
 );
 
@@ -39,12 +39,9 @@ export const podsOfOwners = statement<PodRow, [uids: readonly string[]]>(
   `SELECT p.body #>> '{metadata,ownerReferences,0,uid}' AS owner, p.body #>> '{metadata,ownerReferences,0,kind}' AS kind,
      p.body #>> '{metadata,ownerReferences,0,name}' AS owner_name, p.namespace, p.name, p.body #>> '{spec,nodeName}' AS node,
      p.phase, p.deleting, p.created_at,
-     EXISTS (SELECT 1 FROM jsonb_array_elements(p.body #> '{status,conditions}') k
-       WHERE k ->> 'type' = 'Ready' AND k ->> 'status' = 'True') AS ready,
-     (SELECT k ->> 'message' FROM jsonb_array_elements(p.body #> '{status,conditions}') k
-       WHERE k ->> 'type' = 'PodScheduled' AND k ->> 'status' = 'False' LIMIT 1) AS why,
-     (SELECT array_agg(v #>> '{persistentVolumeClaim,claimName}') FROM jsonb_array_elements(p.body #> '{spec,volumes}') v
-       WHERE v #>> '{persistentVolumeClaim,claimName}' IS NOT NULL) AS claims
+     coalesce(p.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")', false) AS ready,
+     (SELECT k ->> 'message' FROM jsonb_path_query(p.body, '$.status.conditions[*] ? (@.type == "PodScheduled" && @.status == "False")') k LIMIT 1) AS why,
+     (SELECT array_agg(v #>> '{}') FROM jsonb_path_query(p.body, '$.spec.volumes[*].persistentVolumeClaim.claimName') v) AS claims
    FROM platform_objects p WHERE p.plural = 'pods' AND p.body #>> '{metadata,ownerReferences,0,uid}' = ANY($1) ORDER BY p.name LIMIT 200000`,
 );
 
@@ -113,7 +110,7 @@ export interface NodeRow {
 /** Where nodes stand: as the platform labels them, or else as a backend says. */
 export const nodesNamed = statement<NodeRow, [names: readonly string[]]>(
   `SELECT a.name, coalesce(n.body #>> '{metadata,labels,topology.kubernetes.io/zone}', b.zone) AS zone,
-     coalesce((SELECT l.value FROM jsonb_each_text(n.body #> '{metadata,labels}') l WHERE l.key LIKE '%/rack' ORDER BY l.key LIMIT 1), b.rack) AS rack
+     coalesce((SELECT l ->> 'value' FROM jsonb_path_query(n.body, '$.metadata.labels.keyvalue()') l WHERE l ->> 'key' LIKE '%/rack' ORDER BY l ->> 'key' LIMIT 1), b.rack) AS rack
    FROM unnest($1::text[]) a(name) LEFT JOIN platform_objects n ON n.plural = 'nodes' AND n.namespace = '' AND n.name = a.name
    LEFT JOIN LATERAL (SELECT zone, rack FROM backend_nodes b WHERE b.name = a.name LIMIT 1) b ON true LIMIT 100000`,
 );

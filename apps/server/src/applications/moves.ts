@@ -24,6 +24,10 @@ const claimsOf = ({ spec }: PlatformObject): string[] =>
     (v) => v.persistentVolumeClaim?.claimName ?? [],
   );
 
+/** A time that reads as one; what does not is left to our own clock. */
+const momentOf = (text: string | undefined): string | undefined =>
+  text !== undefined && !Number.isNaN(Date.parse(text)) ? new Date(text).toISOString() : undefined;
+
 const toRow = (pod: PlatformObject, now: string) => ({
   uid: pod.metadata.uid!,
   namespace: pod.metadata.namespace ?? '',
@@ -31,7 +35,7 @@ const toRow = (pod: PlatformObject, now: string) => ({
   owner: ownerOf(pod)!.uid,
   node: pod.spec?.nodeName ?? null,
   ready: isReady(pod),
-  ended_at: pod.metadata.deletionTimestamp ?? now,
+  ended_at: momentOf(pod.metadata.deletionTimestamp) ?? now,
   claims: claimsOf(pod),
 });
 

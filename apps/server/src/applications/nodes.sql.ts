@@ -13,10 +13,10 @@ export const nodesForPods = statement<{
   most_volumes: number | null;
 }>(
   `SELECT n.name, n.body #> '{metadata,labels}' AS labels, coalesce((n.body #> '{spec,unschedulable}') = 'true'::jsonb, false) AS cordoned,
-     coalesce(n.body #> '{status,conditions}' @> '[{"type": "Ready", "status": "True"}]', false) AS ready,
+     coalesce(n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")', false) AS ready,
      n.body #> '{spec,taints}' AS taints, n.body #> '{status,allocatable}' AS allocatable,
-     (SELECT (d #>> '{allocatable,count}')::int FROM platform_objects c, jsonb_array_elements(c.body #> '{spec,drivers}') d
-      WHERE c.plural = 'csinodes' AND c.namespace = '' AND c.name = n.name AND d #> '{allocatable,count}' IS NOT NULL LIMIT 1) AS most_volumes
+     (SELECT (d #>> '{}')::int FROM platform_objects c, jsonb_path_query(c.body, '$.spec.drivers[*].allocatable.count') d
+      WHERE c.plural = 'csinodes' AND c.namespace = '' AND c.name = n.name AND d #>> '{}' ~ '^[0-9]{1,6}$' LIMIT 1) AS most_volumes
    FROM platform_objects n WHERE n.plural = 'nodes' AND NOT n.deleting ORDER BY n.name LIMIT 10000`,
 );
 
@@ -32,9 +32,8 @@ export const podsOnNodes = statement<{
 }>(
   `SELECT p.namespace, p.name, p.body #>> '{spec,nodeName}' AS node, p.body #>> '{metadata,ownerReferences,0,uid}' AS owner,
      p.body #> '{metadata,labels}' AS labels,
-     jsonb_build_object('containers', (SELECT jsonb_agg(jsonb_build_object('resources', c -> 'resources')) FROM jsonb_array_elements(p.body #> '{spec,containers}') c)) AS spec,
-     (SELECT array_agg(v #>> '{persistentVolumeClaim,claimName}') FROM jsonb_array_elements(p.body #> '{spec,volumes}') v
-       WHERE v #>> '{persistentVolumeClaim,claimName}' IS NOT NULL) AS claims
+     jsonb_build_object('containers', (SELECT jsonb_agg(jsonb_build_object('resources', c)) FROM jsonb_path_query(p.body, '$.spec.containers[*].resources') c)) AS spec,
+     (SELECT array_agg(v #>> '{}') FROM jsonb_path_query(p.body, '$.spec.volumes[*].persistentVolumeClaim.claimName') v) AS claims
    FROM platform_objects p WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' IS NOT NULL
      AND coalesce(p.phase, '') NOT IN ('Succeeded', 'Failed') LIMIT 200000`,
 );

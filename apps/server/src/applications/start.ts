@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { claiming } from '@moorage/contract/endpoints/endpoint';
 import type { ApplicationPlan, NewApplication, ScalePlan } from '@moorage/contract/applications';
 import type { Person } from '@moorage/contract/people';
@@ -16,7 +17,7 @@ import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
 import { isMirrored } from '../mirror/mirrored';
 import { platformObjects } from '../mirror/mirror-model';
-import { keepPlaces } from '../moorings/planned.sql';
+import { dropPlaces, keepPlaces } from '../moorings/planned.sql';
 import { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -94,6 +95,16 @@ function assertFits({ fits, missing, claims, pods }: ApplicationPlan): void {
 const keep = ({ places }: PlannedStart, database: Database, person: Person, plan: string) =>
   places.length === 0 ? Promise.resolve([]) : keepPlaces(database, asRecords(places), person.name, plan);
 
+/** Does it; where it fails, the places that were kept for it go. */
+async function orDrop(database: Database, plan: string, act: () => Promise<unknown>): Promise<void> {
+  try {
+    await act();
+  } catch (error) {
+    await dropPlaces(database, plan);
+    throw error;
+  }
+}
+
 /** Starts an application; what does not fit, or is there already, is refused before anything is done. */
 export async function startApplication(
   database: Database,
@@ -105,21 +116,23 @@ export async function startApplication(
   assertSees(person, asked);
   const at = { namespace: asked.namespace, name: asked.name };
   const subject = subjectOf(at);
-  await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
+  const name = randomUUID();
+  const plan = async () => {
     if (await findSet(database, at))
       throw new Refusal('conflict', 'platform-exists', 'It is there already', `${subject} runs already.`, 'name');
     const isNew = !(await isMirrored(database, 'namespaces', asked.namespace));
     if (isNew && person.role === 'namespace-owner') throw Refusal.notFound('namespace', asked.namespace);
     const planned = await planReplicas(database, site, asShape(asked), range(0, asked.replicas));
     assertFits(planned.plan);
-    await keep(planned, database, person, `start ${subject}`);
+    await keep(planned, database, person, name);
     const steps = applicationManifests(asked, isNew).map((object): PlatformStep => ({ do: 'make', object }));
     return {
       ...{ about: subject, namespace: asked.namespace, inside: at },
       steps: steps.map((step) => ({ step })),
-      entries: [{ action: 'create', kind: 'application', subject, after: asked }],
+      entries: [{ action: 'create' as const, kind: 'application' as const, subject, after: asked }],
     };
-  });
+  };
+  await orDrop(database, name, () => acts.inTurn(carryingApplication, [turnOf(at)], person.name, plan));
   return at;
 }
 
@@ -169,12 +182,13 @@ export async function scaleApplication(
   person: Person,
 ): Promise<At> {
   const subject = subjectOf(at);
-  await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
+  const name = randomUUID();
+  const planned = async () => {
     const { plan, started, body } = await reckonScale(database, site, person, at, to);
     if (plan.from === to) return undefined;
     if (started) {
       assertFits(started.plan);
-      await keep(started, database, person, `scale ${subject}`);
+      await keep(started, database, person, name);
     }
     // another change of it meanwhile is told, and not written over
     const about = (replicas: number, version?: string) => ({
@@ -189,10 +203,14 @@ export async function scaleApplication(
     return {
       ...{ about: subject, namespace: at.namespace, inside: at, steps: [{ step }] },
       entries: [
-        { action: 'change', kind: 'application', subject, before: { replicas: plan.from }, after: { replicas: to } },
+        {
+          ...{ action: 'change' as const, kind: 'application' as const, subject },
+          ...{ before: { replicas: plan.from }, after: { replicas: to } },
+        },
       ],
     };
-  });
+  };
+  await orDrop(database, name, () => acts.inTurn(carryingApplication, [turnOf(at)], person.name, planned));
   return at;
 }
 

@@ -39,6 +39,7 @@ function placeOf(link: LineLink, claim: string): string | undefined {
     case 'namespace':
       return `/namespaces?namespace=${link.name}`;
     case 'application':
+      return `/apps/${claim.split('/')[0]}/${link.name}`;
     case 'pod':
       return `/claims?q=${encodeURIComponent(link.name)}`;
     case 'claim':

@@ -24,8 +24,9 @@ export function placeOf({ kind, name, of, by }: Found): string {
       return `/claims/salvage?volume=${encodeURIComponent(by ?? '')}`;
     case 'bucket':
       return `/claims/buckets?bucket=${encodeURIComponent(`${of}/${name}`)}`;
-    case 'pod':
     case 'application':
+      return `/apps/${of}/${name}`;
+    case 'pod':
       return `/claims?namespace=${of}&q=${q}`;
     case 'disk':
       return `/claims?q=${q}`;
