@@ -110,7 +110,7 @@ test('an answer of the platform that is lost, or a refusal half way, leaves all 
   world.platform.faults.add({ kind: 'refuse', method: 'POST', path: '/statefulsets', status: 403, times: 1 });
   expect((await start(asked('whole', { replicas: 1 }))).status).toBeGreaterThanOrEqual(400);
   await eventually('its service is gone again', () => Promise.resolve(nothingOf('whole').length === 0));
-  expect((await maren.ok<KeptPlan[]>('GET', '/api/plans')).map((p) => p.first)).not.toContain('data-whole-0');
+  expect((await maren.ok<KeptPlan[]>('GET', '/api/planned-places')).map((p) => p.first)).not.toContain('data-whole-0');
   expect((await start(asked('whole', { replicas: 1 }))).status).toBe(201);
   await allUp('whole', 1);
 });
