@@ -78,6 +78,24 @@ test('replicas are added and taken away, and it is said what becomes of their cl
   expect(claims('gauge-store')).toEqual([0, 1, 2, 3, 4].map((i) => `data-gauge-store-${i}`));
 }, 300_000);
 
+test('a node is drained with its plan followed', async () => {
+  const node = pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-2')!.spec!.nodeName!;
+  await browser.go(`/apps/nodes?node=${node}`);
+  await browser.see('1 pod leaves, with 1 volume to detach and attach elsewhere. Each was back within');
+  const row = await browser.see('starts again on quay-');
+  const to = /starts again on (quay-\d+)/.exec(await row.getText())![1];
+  await browser.click('Drain');
+  await browser.see(`${node} is being drained`);
+  await browser.see('No pod is on it');
+  await eventually('it runs where it was planned', () =>
+    Promise.resolve(
+      pods('tide-gauges', 'gauge-store').some((p) => p.metadata.name === 'gauge-store-2' && p.spec?.nodeName === to),
+    ),
+  );
+  await browser.click('Let it take pods');
+  await browser.see(`${node} takes pods again.`);
+}, 300_000);
+
 test('two replicas on one node are found, and mended', async () => {
   const { store } = world.platform;
   const cordon = (but: string | undefined) => {

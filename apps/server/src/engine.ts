@@ -1,6 +1,7 @@
 import { liveEventSchema } from '@moorage/contract/live';
 import type { Logger } from 'pino';
 import { Acts } from './acts/acts';
+import { DrainCarrier } from './applications/drain';
 import { moveDays, onAttachments, onPods } from './applications/moves';
 import { forgetMoves } from './applications/moves.sql';
 import { reckonApplications } from './applications/reckon';
@@ -120,6 +121,7 @@ export class Engine {
       new TuningCarrier(database, platform, this.backends, site, this.carry).work,
       new CopiesCarrier(database, platform, this.backends, site, this.carry).work,
       ...new InstanceCarrier(database, this.backends, this.carry).works,
+      new DrainCarrier(database, platform).work,
       new SalvageCarrier(database, platform).work,
       new MendCarrier(database, platform, this.backends).work,
       new RoundCarrier(database, platform, this.carry).work,

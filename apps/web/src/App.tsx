@@ -36,6 +36,7 @@ const ClassDetail = lazy(() => import('./classes/ClassDetail'));
 const Claims = lazy(() => import('./claims/Claims'));
 const ClaimDetail = lazy(() => import('./claims/ClaimDetail'));
 const Applications = lazy(() => import('./applications/Applications'));
+const Nodes = lazy(() => import('./applications/Nodes'));
 const StartApplication = lazy(() => import('./applications/StartApplication'));
 const ApplicationDetail = lazy(() => import('./applications/ApplicationDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
@@ -76,6 +77,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/claims/buckets" element={<Buckets />} />
             <Route path="/claims/drift" element={<Drift />} />
             <Route path="/apps" element={<Applications />} />
+            <Route path="/apps/nodes" element={<Nodes />} />
             <Route path="/apps/new" element={<StartApplication />} />
             <Route path="/apps/:namespace/:name" element={<ApplicationDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />

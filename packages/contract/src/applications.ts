@@ -244,3 +244,48 @@ export const scalePlanSchema = z.object({
 export type ScalePlan = z.infer<typeof scalePlanSchema>;
 
 export const startedSchema = z.object({ namespace: z.string(), name: z.string() });
+
+export const nodeSeenSchema = z.object({
+  name: z.string(),
+  zone: z.string().nullable(),
+  rack: z.string().nullable(),
+  ready: z.boolean(),
+  /** Since when it is, or is not. */
+  since: z.string().nullable(),
+  cordoned: z.boolean(),
+  /** The operation that drains it. */
+  draining: z.string().nullable(),
+});
+export type NodeSeen = z.infer<typeof nodeSeenSchema>;
+
+const againstSchema = z.array(z.object({ rule: z.enum(nodeRules), nodes: z.int() }));
+const drainFateSchema = z.union([
+  z.object({ kind: z.literal('moves'), to: z.string(), waits: z.boolean() }),
+  z.object({ kind: z.literal('stays') }),
+  z.object({ kind: z.literal('cannot'), why: z.enum(['no-owner', 'local-data']) }),
+  z.object({ kind: z.literal('cannot'), why: z.literal('budget'), budget: z.string() }),
+  z.object({ kind: z.literal('cannot'), why: z.literal('no-node'), against: againstSchema }),
+]);
+
+/** What draining a node would bring about, in the order in which pods are told to end. */
+export const drainSeenSchema = z.object({
+  node: z.string(),
+  isPossible: z.boolean(),
+  pods: z.array(
+    z.object({
+      namespace: z.string(),
+      pod: z.string(),
+      ownerKind: z.string().nullable(),
+      owner: z.string().nullable(),
+      claims: z.array(z.string()),
+      fate: drainFateSchema,
+    }),
+  ),
+  /** Claims whose last copy in step lies on it. */
+  lastCopies: z.array(z.string()),
+  /** How long pods took to be back so far, seconds: half of them, nine of ten. */
+  measured: z.object({ count: z.int(), half: z.number(), most: z.number() }).nullable(),
+});
+export type DrainSeen = z.infer<typeof drainSeenSchema>;
+
+export const cordonSchema = z.object({ cordoned: z.boolean() });

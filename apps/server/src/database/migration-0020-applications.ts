@@ -138,6 +138,14 @@ CREATE INDEX moves_of ON moves (owner, id DESC);
 CREATE INDEX moves_measured ON moves (class_name, backend_id, id DESC) WHERE ready_at IS NOT NULL;
 CREATE INDEX moves_old ON moves (ended_at);
 
+-- nodes that are emptied; their state is their operation's
+CREATE TABLE drains (
+  operation_id uuid PRIMARY KEY REFERENCES operations ON DELETE CASCADE,
+  node text NOT NULL,
+  -- it took no pods before either: given up, it is left so
+  was_cordoned boolean NOT NULL
+);
+
 -- what is there already
 INSERT INTO applications_due (what, name) SELECT 'owner', uid FROM platform_objects WHERE plural = 'statefulsets'
   UNION SELECT 'owner', body #>> '{metadata,ownerReferences,0,uid}' FROM platform_objects

@@ -311,6 +311,11 @@ test('applications: planned, started, spread, scaled, a pod of one deleted', asy
   await ask('spreadApplication', { ...at, body: { by: 'nodes' } });
   await ask('planScale', { ...at, body: { replicas: 3 } });
   await ask('scaleApplication', { ...at, body: { replicas: 3 } });
+  await ask('listNodes');
+  const node = { params: { node: 'quay-12' } };
+  await ask('planDrain', node);
+  await ask('drainNode', node);
+  await ask('cordonNode', { ...node, body: { cordoned: false } });
   await ask('deletePod', { params: { ...at.params, pod: 'routed-0' } });
   await ask('getApplication', at);
 });

@@ -4,6 +4,7 @@ import type { Person, Session } from '@moorage/contract/people';
 import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
 import { getApplication, listApplications } from '../applications/applications';
+import { cordonNode, drainNode, listNodes, planNodeDrain } from '../applications/drain';
 import { deletePod } from '../applications/moves';
 import {
   planApplication,
@@ -232,6 +233,10 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     getApplication: ({ params, person }) => getApplication(database, Sight.of(person), params.namespace!, params.name!),
     planApplication: ({ body, person }) => planApplication(database, site, body, person),
     startApplication: ({ body, person }) => startApplication(database, site, engine.acts, body, person),
+    listNodes: () => listNodes(database),
+    cordonNode: ({ params, body, person }) => cordonNode(database, platform, params.node!, body.cordoned, person.name),
+    planDrain: ({ params }) => planNodeDrain(database, params.node!),
+    drainNode: ({ params, person }) => drainNode(database, params.node!, person.name, engine.carry),
     deletePod: ({ params, person }) => deletePod(database, platform, { ...claimAt(params), pod: params.pod! }, person),
     planScale: ({ params, body, person }) => planScale(database, site, claimAt(params), body.replicas, person),
     planSpread: ({ params, body, person }) => planSpread(database, site, claimAt(params), body.by, person),

@@ -47,6 +47,7 @@ const platformKind: Record<PlatformProblem['code'], RefusalKind> = {
   invalid: 'invalid',
   forbidden: 'forbidden',
   gone: 'outside',
+  'not-now': 'conflict',
   failed: 'outside',
 };
 

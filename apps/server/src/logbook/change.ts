@@ -19,6 +19,7 @@ export interface Change {
     | 'bucket-class'
     | 'application'
     | 'pod'
+    | 'node'
     | 'operation';
   readonly subject: string;
   readonly before?: unknown;

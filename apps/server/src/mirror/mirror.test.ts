@@ -46,6 +46,7 @@ class FakePlatform implements PlatformConnector {
   create = () => Promise.reject(new Error('not asked for'));
   find = () => Promise.resolve(undefined);
   sayingsOf = () => Promise.resolve([]);
+  evict = () => Promise.reject(new Error('not asked for'));
   mergePatch = () => Promise.reject(new Error('not asked for'));
   patchClaimStatus = () => Promise.reject(new Error('not asked for'));
   patchBucketStatus = () => Promise.reject(new Error('not asked for'));

@@ -30,6 +30,7 @@ const topicOf: Record<Plural, Topic> = {
   persistentvolumes: 'claims',
   persistentvolumeclaims: 'claims',
   volumeattachments: 'applications',
+  poddisruptionbudgets: 'applications',
   bucketclasses: 'buckets',
   bucketclaims: 'buckets',
   bucketaccesses: 'buckets',

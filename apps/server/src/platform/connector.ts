@@ -44,13 +44,16 @@ export const mirrored = [
   'persistentvolumes',
   'persistentvolumeclaims',
   'volumeattachments',
+  'poddisruptionbudgets',
   'bucketclasses',
   'bucketclaims',
   'bucketaccesses',
 ] as const;
 export type Plural = (typeof mirrored)[number];
 /** Collections of an interface that a platform may not have: there they are empty. */
-export const optional: ReadonlySet<Plural> = new Set(['bucketclasses', 'bucketclaims', 'bucketaccesses']);
+export const optional: ReadonlySet<Plural> = new Set([
+  ...(['poddisruptionbudgets', 'bucketclasses', 'bucketclaims', 'bucketaccesses'] as const),
+]);
 
 export interface PlatformEvent {
   readonly type: 'ADDED' | 'MODIFIED' | 'DELETED';
@@ -78,6 +81,8 @@ export type PlatformProblemCode =
   | 'forbidden'
   /** The resource version asked for is no longer kept: list again. */
   | 'gone'
+  /** Not now: it would disturb more than is allowed. */
+  | 'not-now'
   | 'failed';
 
 /** A call to the platform that did not succeed. */
@@ -117,6 +122,8 @@ export interface PlatformConnector {
   patchClaimStatus(claim: PlatformObject): Promise<PlatformObject>;
   /** The same for what the object storage interface has. */
   patchBucketStatus(object: PlatformObject): Promise<PlatformObject>;
+  /** Tells a pod to end as far as its disruption budgets allow it; `not-now` where they do not. Already gone is fine. */
+  evict(namespace: string, name: string, uid: string): Promise<void>;
   /** Deletes; already gone is fine. With `uid`, that very object alone: another one of its name stays. */
   ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void>;
 }

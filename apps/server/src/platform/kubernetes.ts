@@ -39,6 +39,11 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
     kind: 'CSINode',
     path: '/apis/storage.k8s.io/v1/csinodes',
   },
+  poddisruptionbudgets: {
+    apiVersion: 'policy/v1',
+    kind: 'PodDisruptionBudget',
+    path: '/apis/policy/v1/poddisruptionbudgets',
+  },
   volumeattachments: {
     apiVersion: 'storage.k8s.io/v1',
     kind: 'VolumeAttachment',
@@ -52,7 +57,10 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
 /** How long a call may take: a platform that takes calls and never answers must not hold what waits for it for ever. */
 const usualPatienceMs = 30_000;
 
-const codes: Record<number, PlatformProblemCode> = { 403: 'forbidden', 404: 'not-found', 410: 'gone', 422: 'invalid' };
+const codes: Record<number, PlatformProblemCode> = {
+  ...{ 403: 'forbidden', 404: 'not-found', 410: 'gone', 422: 'invalid' },
+  429: 'not-now',
+};
 
 interface StatusBody {
   message?: string;
@@ -260,6 +268,16 @@ export class KubernetesConnector implements PlatformConnector {
         : this.custom.patchNamespacedCustomObjectStatus({ ...at, namespace }, merging),
     );
     return JSON.parse(JSON.stringify(made)) as PlatformObject;
+  }
+
+  async evict(namespace: string, name: string, uid: string): Promise<void> {
+    const body = { metadata: { name, namespace }, deleteOptions: { preconditions: { uid } } };
+    try {
+      await this.call('evict', () => this.core.createNamespacedPodEviction({ name, namespace, body }));
+    } catch (error) {
+      // gone, or another of its name by now
+      if (!(error instanceof PlatformProblem && (error.code === 'not-found' || error.code === 'conflict'))) throw error;
+    }
   }
 
   async ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void> {

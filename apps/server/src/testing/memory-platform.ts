@@ -136,6 +136,10 @@ export class MemoryPlatform implements PlatformConnector {
     });
   }
 
+  evict(namespace: string, name: string, uid: string): Promise<void> {
+    return this.ensureDeleted('v1', 'Pod', name, namespace, uid);
+  }
+
   ensureDeleted(apiVersion: string, kind: string, name: string, namespace?: string, uid?: string): Promise<void> {
     return this.changing(() => {
       const there = this.objects.get(this.key({ apiVersion, kind, metadata: { name, namespace } }));

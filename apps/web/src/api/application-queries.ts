@@ -39,3 +39,13 @@ export const useSpreadPlan = (namespace: string, name: string, by: 'nodes' | 'zo
     queryKey: keys.applications.spread(namespace, name, by),
     queryFn: () => ask('planSpread', { params: { namespace, name }, body: { by } }),
   });
+
+export const useNodes = () => useQuery({ queryKey: keys.applications.nodes(), queryFn: () => ask('listNodes') });
+
+/** What draining a node would bring about; not asked without one. */
+export const useDrainPlan = (node: string) =>
+  useQuery({
+    queryKey: keys.applications.drain(node),
+    queryFn: () => ask('planDrain', { params: { node } }),
+    enabled: node !== '',
+  });

@@ -85,11 +85,14 @@ export default function Applications() {
       title="Apps"
       question="Which applications keep their data when a pod, a node or an array does not, and which stop in one go?"
       actions={
-        may && (
-          <Button variant="contained" onClick={() => go('/apps/new')}>
-            Start one
-          </Button>
-        )
+        <>
+          <Button onClick={() => go('/apps/nodes')}>Nodes</Button>
+          {may && (
+            <Button variant="contained" onClick={() => go('/apps/new')}>
+              Start one
+            </Button>
+          )}
+        </>
       }
     >
       <Column gap={1.25} sx={{ height: '100%' }}>

@@ -2,8 +2,10 @@ import type {
   ApplicationPlan,
   ApplicationRow,
   ApplicationSeen,
+  DrainSeen,
   MeasuredMoves,
   MoveSeen,
+  NodeSeen,
   ScalePlan,
 } from '@moorage/contract/applications';
 import type { CopyState } from '@moorage/core/applications/application';
@@ -214,4 +216,44 @@ export function measuredSentence({ className, backend, count: of, half, most, lo
   const what = `${className ?? 'no class'} on ${backend ?? 'no backend'}`;
   if (of < 4) return `${what}: measured ${count(of, 'time')} so far, at most ${seconds(longest)} until ready again.`;
   return `${what}: of the last ${count(of, 'time')}, half were ready again within ${seconds(half)}, nine of ten within ${seconds(most)}; the longest took ${seconds(longest)}.`;
+}
+
+/** How a node stands. */
+export function nodeStanding({ ready, cordoned, draining }: NodeSeen): { kind: MarkKind; word: string } {
+  if (!ready) return { kind: 'lost', word: 'not ready' };
+  if (draining !== null) return { kind: 'progress', word: 'draining' };
+  return cordoned ? { kind: 'waiting', word: 'takes no pods' } : { kind: 'settled', word: 'takes pods' };
+}
+
+/** What becomes of a pod when its node is drained. */
+export function fateWords(fate: DrainSeen['pods'][number]['fate']): string {
+  if (fate.kind === 'stays') return 'stays: one is kept on every node';
+  if (fate.kind === 'moves') return `starts again on ${fate.to}${fate.waits ? ', once its budget allows it' : ''}`;
+  switch (fate.why) {
+    case 'no-owner':
+      return 'cannot leave: nothing would start it again';
+    case 'local-data':
+      return 'cannot leave: it keeps data on the node itself';
+    case 'budget':
+      return `cannot leave: its budget ${fate.budget} never lets one go`;
+    case 'no-node':
+      return `cannot leave: ${againstWords(fate.against)}`;
+  }
+}
+
+/** The plan of a drain in a sentence, with how long it takes by what was measured here. */
+export function drainSentence({ node, pods, isPossible, lastCopies, measured }: DrainSeen): string {
+  if (lastCopies.length > 0)
+    return `It cannot be drained: the last copy in step of ${lastCopies.slice(0, 3).join(', ')}${lastCopies.length > 3 ? ` and ${lastCopies.length - 3} more` : ''} lies on ${node}.`;
+  const stuck = pods.filter((p) => p.fate.kind === 'cannot').length;
+  if (!isPossible) return `It cannot be drained: ${stuck} of ${count(pods.length, 'pod')} cannot leave.`;
+  const moving = pods.filter((p) => p.fate.kind === 'moves').length;
+  if (moving === 0) return 'No pod has to leave.';
+  const time = measured
+    ? ` Each was back within ${seconds(measured.half)} in half of ${count(measured.count, 'time')} so far, within ${seconds(measured.most)} in nine of ten.`
+    : '';
+  return `${count(moving, 'pod')} ${moving === 1 ? 'leaves' : 'leave'}, with ${count(
+    pods.reduce((sum, p) => sum + (p.fate.kind === 'moves' ? p.claims.length : 0), 0),
+    'volume',
+  )} to detach and attach elsewhere.${time}`;
 }

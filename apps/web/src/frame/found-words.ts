@@ -31,7 +31,7 @@ export function placeOf({ kind, name, of, by }: Found): string {
     case 'disk':
       return `/claims?q=${q}`;
     case 'node':
-      return '/backends/readiness';
+      return `/apps/nodes?node=${q}`;
     case 'pool':
       return `/backends?pool=${q}`;
     case 'backend':

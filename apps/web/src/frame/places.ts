@@ -12,6 +12,7 @@ export const places = [
 /** Beside the course: reached from the head, or from the place it belongs to. */
 export const besides = [
   { path: '/under-way', name: 'Under way', key: 'u' },
+  { path: '/apps/nodes', name: 'Nodes', key: 'o' },
   { path: '/claims/salvage', name: 'Salvage', key: 's' },
   { path: '/claims/drift', name: 'Declared and actual', key: 'd' },
 ] as const;

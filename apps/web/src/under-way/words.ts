@@ -70,6 +70,10 @@ export function pathOf({ kind, about }: OperationRow): string | undefined {
       return `/backends/${about.split('/')[0]}`;
     case 'class':
       return about.includes(',') ? '/classes' : `/classes/${about}`;
+    case 'application':
+      return `/apps/${about}`;
+    case 'drain':
+      return `/apps/nodes?node=${encodeURIComponent(about)}`;
     case 'give-back':
       return `/backends?pool=${about.slice(0, about.lastIndexOf('/'))}`;
     case 'draft':

@@ -1,4 +1,7 @@
 import {
+  cordonSchema,
+  drainSeenSchema,
+  nodeSeenSchema,
   applicationPageSchema,
   applicationPlanSchema,
   applicationQuerySchema,
@@ -9,7 +12,8 @@ import {
   spreadSchema,
   startedSchema,
 } from '../applications';
-import { claiming, reading, type Endpoint } from './endpoint';
+import { z } from 'zod';
+import { claiming, operating, reading, type Endpoint } from './endpoint';
 
 export const applicationsEndpoints = {
   listApplications: {
@@ -82,5 +86,35 @@ export const applicationsEndpoints = {
     allowed: claiming,
     body: spreadSchema,
     response: startedSchema,
+  },
+  listNodes: {
+    method: 'get',
+    path: '/api/nodes',
+    summary: 'Nodes of the platform: ready or not, and whether they take pods',
+    allowed: reading,
+    response: z.array(nodeSeenSchema),
+  },
+  cordonNode: {
+    method: 'put',
+    path: '/api/nodes/:node/cordon',
+    summary: 'Let a node take pods, or no more',
+    allowed: operating,
+    body: cordonSchema,
+    status: 204,
+  },
+  planDrain: {
+    method: 'get',
+    path: '/api/nodes/:node/drain',
+    summary: 'Where the pods of a node would go, and what cannot leave; nothing is done',
+    allowed: operating,
+    response: drainSeenSchema,
+  },
+  drainNode: {
+    method: 'post',
+    path: '/api/nodes/:node/drain',
+    summary: 'Drain a node: it takes no more pods, and its own leave as far as their budgets allow',
+    allowed: operating,
+    response: drainSeenSchema,
+    status: 202,
   },
 } as const satisfies Record<string, Endpoint>;

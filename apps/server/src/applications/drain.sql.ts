@@ -1,0 +1,89 @@
+import type { PodBody } from '@moorage/core/applications/set-shape';
+import { statement } from '../database/statement';
+
+export interface PodOnNode {
+  namespace: string;
+  name: string;
+  uid: string;
+  owner: string | null;
+  owner_kind: string | null;
+  owner_name: string | null;
+  labels: Record<string, string> | null;
+  spec: PodBody;
+  /** It keeps data on the node itself. */
+  local: boolean;
+  deleting: boolean;
+  claims: string[] | null;
+  volumes: string[] | null;
+}
+
+/** Pods on a node that have not ended, with what they ask of another and which volumes they take along. */
+export const podsOnNode = statement<PodOnNode, [node: string]>(
+  `SELECT p.namespace, p.name, p.uid, p.deleting, o.value ->> 'uid' AS owner, o.value ->> 'kind' AS owner_kind, o.value ->> 'name' AS owner_name,
+     p.body #> '{metadata,labels}' AS labels,
+     coalesce(p.body @? '$.spec.volumes[*] ? (exists(@.emptyDir) || exists(@.hostPath))', false) AS local,
+     jsonb_strip_nulls(jsonb_build_object('nodeSelector', p.body #> '{spec,nodeSelector}', 'tolerations', p.body #> '{spec,tolerations}',
+       'topologySpreadConstraints', p.body #> '{spec,topologySpreadConstraints}',
+       'containers', (SELECT jsonb_agg(jsonb_build_object('resources', c)) FROM jsonb_path_query(p.body, '$.spec.containers[*].resources') c))) AS spec,
+     c.claims, v.volumes
+   FROM platform_objects p
+   LEFT JOIN LATERAL (SELECT q AS value FROM jsonb_path_query(p.body, '$.metadata.ownerReferences[*]') q LIMIT 1) o ON true
+   LEFT JOIN LATERAL (SELECT array_agg(q #>> '{}') AS claims FROM jsonb_path_query(p.body, '$.spec.volumes[*].persistentVolumeClaim.claimName') q) c ON true
+   LEFT JOIN LATERAL (SELECT array_agg(coalesce(r.volume_name, k.body #>> '{spec,volumeName}')) AS volumes FROM platform_objects k
+     LEFT JOIN reservations r ON r.claim_uid = k.uid
+     WHERE k.plural = 'persistentvolumeclaims' AND k.namespace = p.namespace AND k.name = ANY(c.claims)) v ON true
+   WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = $1 AND coalesce(p.phase, '') NOT IN ('Succeeded', 'Failed')
+   ORDER BY p.namespace, p.name LIMIT 5000`,
+);
+
+/** Disruption budgets of these namespaces. */
+export const budgetsOf = statement<
+  {
+    namespace: string;
+    name: string;
+    labels: Record<string, string> | null;
+    allowed: number | null;
+    expected: number | null;
+    desired: number | null;
+  },
+  [namespaces: readonly string[]]
+>(
+  `SELECT namespace, name, body #> '{spec,selector,matchLabels}' AS labels, (substring(body #>> '{status,disruptionsAllowed}' FROM '^[0-9]{1,6}$'))::int AS allowed,
+     (substring(body #>> '{status,expectedPods}' FROM '^[0-9]{1,6}$'))::int AS expected,
+     (substring(body #>> '{status,desiredHealthy}' FROM '^[0-9]{1,6}$'))::int AS desired
+   FROM platform_objects WHERE plural = 'poddisruptionbudgets' AND namespace = ANY($1) ORDER BY namespace, name LIMIT 5000`,
+);
+
+/** Claims whose last copy in step lies on a node: without it their data is out of reach. */
+export const lastCopiesOn = statement<{ claim: string }, [node: string]>(
+  `SELECT DISTINCT r.namespace || '/' || r.claim_name AS claim FROM reservation_copies c JOIN reservations r ON r.claim_uid = c.claim_uid
+   JOIN pools p ON p.id = c.pool_id JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
+   WHERE c.node = $1 AND c.role = 'data' AND p.facts #>> '{redundancy,scheme,kind}' IS DISTINCT FROM 'erasure'
+     AND EXISTS (SELECT 1 FROM jsonb_path_query(v.copies, '$[*] ? (@.state == "Synchronized")') q WHERE q ->> 'node' = $1)
+     AND NOT EXISTS (SELECT 1 FROM jsonb_path_query(v.copies, '$[*] ? (@.state == "Synchronized")') q WHERE q ->> 'node' <> $1)
+   ORDER BY 1 LIMIT 200`,
+);
+
+/** Nodes as one empties and opens them. */
+export const nodesListed = statement<{
+  name: string;
+  zone: string | null;
+  rack: string | null;
+  cordoned: boolean;
+  ready: boolean;
+  since: string | null;
+}>(
+  `SELECT n.name, n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' AS zone,
+     (SELECT l ->> 'value' FROM jsonb_path_query(n.body, '$.metadata.labels.keyvalue()') l WHERE l ->> 'key' LIKE '%/rack' ORDER BY l ->> 'key' LIMIT 1) AS rack,
+     coalesce((n.body #> '{spec,unschedulable}') = 'true'::jsonb, false) AS cordoned,
+     coalesce(n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")', false) AS ready,
+     (SELECT c ->> 'lastTransitionTime' FROM jsonb_path_query(n.body, '$.status.conditions[*] ? (@.type == "Ready")') c LIMIT 1) AS since
+   FROM platform_objects n WHERE n.plural = 'nodes' AND NOT n.deleting ORDER BY n.name LIMIT 10000`,
+);
+
+/** How long ways took so far, of whatever class and backend, seconds. */
+export const allMeasured = statement<{ count: number; half: number; most: number }>(
+  `SELECT count(*) AS count, coalesce(percentile_cont(0.5) WITHIN GROUP (ORDER BY t.seconds), 0) AS half,
+     coalesce(percentile_cont(0.9) WITHIN GROUP (ORDER BY t.seconds), 0) AS most
+   FROM (SELECT extract(epoch FROM ready_at - ended_at)::float8 AS seconds FROM moves WHERE ready_at IS NOT NULL ORDER BY id DESC LIMIT 500) t`,
+);
