@@ -50,7 +50,7 @@ const claimSpec = (className, size, modes = ['ReadWriteOnce']) => ({
 const apps = [
   ['tide-gauges', 'gauge-store', 3, 'ledger', '400Gi', 'zones'],
   ['ferry-desk', 'booking-ledger', 3, 'ledger', '120Gi', 'zones'],
-  ['wave-model', 'swell-grid', 12, 'scratch', '500Gi', 'nodes'],
+  ['wave-model', 'swell-grid', 12, 'scratch', '500Gi', 'any'],
   ['sonar-archive', 'echo-vault', 6, 'echo-deep', '8Ti', 'zones'],
   ['buoy-telemetry', 'beacon-queue', 5, 'ledger', '80Gi', 'zones'],
   ['crew-roster', 'roster', 3, 'general', '8Gi', 'any'],

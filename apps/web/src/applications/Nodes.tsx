@@ -39,7 +39,7 @@ function PodsOf({ plan }: { plan: DrainSeen }) {
                 <Button
                   variant="text"
                   onClick={() => go(`/apps/${p.namespace}/${p.owner}`)}
-                  sx={{ minHeight: 22, p: 0 }}
+                  sx={{ minHeight: 22, minWidth: 0, p: 0, textAlign: 'left' }}
                 >
                   {p.owner}
                 </Button>
@@ -157,7 +157,7 @@ function Body({ nodes }: { nodes: readonly NodeSeen[] }) {
                     variant="text"
                     onClick={() => choose(n.name)}
                     aria-pressed={n.name === node.name}
-                    sx={{ minHeight: 22, p: 0 }}
+                    sx={{ minHeight: 22, minWidth: 0, p: 0, textAlign: 'left' }}
                   >
                     {n.name}
                   </Button>
