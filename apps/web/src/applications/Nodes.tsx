@@ -102,7 +102,9 @@ function OneNode({ node }: { node: NodeSeen }) {
         <Row gap={1} align="baseline" wraps>
           <Typography variant="h2">{name}</Typography>
           <Typography variant="body2" color="text.secondary" sx={{ flex: 1 }} aria-live="polite">
-            {plan.data && drainSentence(plan.data)}
+            {draining !== null
+              ? 'It takes no more pods, and its own leave as their budgets allow.'
+              : plan.data && drainSentence(plan.data)}
           </Typography>
           <Fill />
           {draining === null ? (
@@ -125,7 +127,13 @@ function OneNode({ node }: { node: NodeSeen }) {
           )}
         </Row>
         <Fetched query={plan}>
-          {(found) => (found.pods.length === 0 ? <Empty title="No pod is on it" /> : <PodsOf plan={found} />)}
+          {(found) =>
+            found.pods.length === 0 ? (
+              <Empty title={draining === null ? 'No pod is on it' : 'Its last pods are ending'} />
+            ) : (
+              <PodsOf plan={found} />
+            )
+          }
         </Fetched>
       </Column>
     </Sheet>
