@@ -1,7 +1,7 @@
 import { Op } from 'sequelize';
 import type { Database } from '../database/database';
 import { announce } from '../live/announce';
-import { applications } from './application-model';
+import { applications, applicationsDue } from './application-model';
 import { takeOwners, toOwners } from './due.sql';
 import { factsOf, groundOfNodes, nodesUnder } from './facts';
 import { summaryOf } from './summary';
@@ -49,6 +49,8 @@ async function reckonSome(database: Database): Promise<boolean> {
 
 /** Reckons every application that something changed for. One server does it at a time; what it dies of is due still. */
 export async function reckonApplications(database: Database, isOver: () => boolean = () => false): Promise<void> {
+  // as a rule nothing is due, and then nothing is written either
+  if (!(await applicationsDue.in(database).findOne({ attributes: ['id'], order: ['id'] }))) return;
   for (let more = true; more && !isOver();) {
     more = await noteOwners(database, isOver);
     while (!isOver() && (await reckonSome(database)));
