@@ -10,7 +10,7 @@ let browser: Browser;
 let end: () => Promise<void>;
 beforeAll(async () => {
   ({ world, caller, browser, end } = await beginJourney({
-    pace: { ...lively, attachMs: 150, detachMs: 150, startMs: 200, stopMs: 200 },
+    pace: { ...lively, attachMs: 150, detachMs: 150, startMs: 200, stopMs: 200, graceMs: 300, evictMs: 300 },
   }));
   await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 3 });
   await moorClass(caller, 'general', ['basalt-broad'], { copies: 1, isDefault: true });
@@ -94,6 +94,27 @@ test('a node is drained with its plan followed', async () => {
   );
   await browser.click('Let it take pods');
   await browser.see(`${node} takes pods again.`);
+}, 300_000);
+
+test('a node that is lost keeps its pod, until it is known to be off', async () => {
+  const pod = () => pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-0')!;
+  const node = pod().spec!.nodeName!;
+  world.platform.setNode(node, false);
+  await browser.go(`/apps/nodes?node=${node}`);
+  await browser.see('not heard of since');
+  await browser.see('1 pod was told to end there and cannot without it');
+  await browser.type('Name of the node that is off', node);
+  await browser.click('It is off: let its volumes go');
+  await browser.see(`${node} is declared off: its pods are let go`);
+  await browser.go('/apps/tide-gauges/gauge-store');
+  await browser.see('3 of 3 ready');
+  expect(pod().spec!.nodeName).not.toBe(node);
+  await browser.see(`${node} to ${pod().spec!.nodeName!}`);
+  world.platform.setNode(node, true);
+  await browser.go(`/apps/nodes?node=${node}`);
+  await browser.see('is heard of again');
+  await browser.click('It is no longer off');
+  await browser.see(`${node} is no longer declared off.`);
 }, 300_000);
 
 test('two replicas on one node are found, and mended', async () => {

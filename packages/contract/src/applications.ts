@@ -253,6 +253,10 @@ export const nodeSeenSchema = z.object({
   /** Since when it is, or is not. */
   since: z.string().nullable(),
   cordoned: z.boolean(),
+  /** It was declared to be off. */
+  off: z.boolean(),
+  /** Pods that were told to end there and have not. */
+  ending: z.int(),
   /** The operation that drains it. */
   draining: z.string().nullable(),
 });
@@ -287,5 +291,8 @@ export const drainSeenSchema = z.object({
   measured: z.object({ count: z.int(), half: z.number(), most: z.number() }).nullable(),
 });
 export type DrainSeen = z.infer<typeof drainSeenSchema>;
+
+/** A machine that is known to be off, by whoever gives its name; or that it is no more. */
+export const offSchema = z.object({ off: z.boolean(), confirm: z.string().max(253).optional() });
 
 export const cordonSchema = z.object({ cordoned: z.boolean() });

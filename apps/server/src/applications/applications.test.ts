@@ -78,6 +78,8 @@ test('a set is listed with what its claims take, where they lie and where its po
 test('a copy that fails is told of, and one that is whole again', async () => {
   const { claims } = await maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/gauge-store');
   const { disk } = claims[0]!.parts[0]!.copies[0]!;
+  // a copy of nothing is whole again at once
+  for (const { name } of claims) world.kelp.backend.write((await maren.claim(name)).claim.volumeId!, 2 * GiB);
   world.kelp.backend.holdsResync = true;
   world.kelp.backend.setDrive(disk, false);
   await eventually('a copy is not in step', async () => (await rowOf('gauge-store'))?.worst !== 'in-sync');

@@ -72,11 +72,17 @@ export const nodesListed = statement<{
   cordoned: boolean;
   ready: boolean;
   since: string | null;
+  off: boolean;
+  ending: number;
 }>(
   `SELECT n.name, n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' AS zone,
      (SELECT l ->> 'value' FROM jsonb_path_query(n.body, '$.metadata.labels.keyvalue()') l WHERE l ->> 'key' LIKE '%/rack' ORDER BY l ->> 'key' LIMIT 1) AS rack,
      coalesce((n.body #> '{spec,unschedulable}') = 'true'::jsonb, false) AS cordoned,
      coalesce(n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")', false) AS ready,
+     coalesce(n.body @? '$.spec.taints[*] ? (@.key == "node.kubernetes.io/out-of-service")', false) AS off,
+     -- of nodes that are well, pods end by themselves: only the others are asked for
+     CASE WHEN n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")' THEN 0
+       ELSE (SELECT count(*)::int FROM platform_objects p WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = n.name AND p.deleting) END AS ending,
      (SELECT c ->> 'lastTransitionTime' FROM jsonb_path_query(n.body, '$.status.conditions[*] ? (@.type == "Ready")') c LIMIT 1) AS since
    FROM platform_objects n WHERE n.plural = 'nodes' AND NOT n.deleting ORDER BY n.name LIMIT 10000`,
 );

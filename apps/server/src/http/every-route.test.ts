@@ -313,6 +313,7 @@ test('applications: planned, started, spread, scaled, a pod of one deleted', asy
   await ask('scaleApplication', { ...at, body: { replicas: 3 } });
   await ask('listNodes');
   const node = { params: { node: 'quay-12' } };
+  await ask('declareOff', { ...node, body: { off: false } });
   await ask('planDrain', node);
   await ask('drainNode', node);
   await ask('cordonNode', { ...node, body: { cordoned: false } });

@@ -5,6 +5,7 @@ import { clientAtSchema } from '@moorage/contract/registration';
 import type { Request } from 'express';
 import { getApplication, listApplications } from '../applications/applications';
 import { cordonNode, drainNode, listNodes, planNodeDrain } from '../applications/drain';
+import { declareOff } from '../applications/fence';
 import { deletePod } from '../applications/moves';
 import {
   planApplication,
@@ -235,6 +236,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     startApplication: ({ body, person }) => startApplication(database, site, engine.acts, body, person),
     listNodes: () => listNodes(database),
     cordonNode: ({ params, body, person }) => cordonNode(database, platform, params.node!, body.cordoned, person.name),
+    declareOff: ({ params, body, person }) => declareOff(database, platform, params.node!, body, person.name),
     planDrain: ({ params }) => planNodeDrain(database, params.node!),
     drainNode: ({ params, person }) => drainNode(database, params.node!, person.name, engine.carry),
     deletePod: ({ params, person }) => deletePod(database, platform, { ...claimAt(params), pod: params.pod! }, person),

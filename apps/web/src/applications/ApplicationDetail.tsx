@@ -23,6 +23,7 @@ import { copyMarks, copyWords, readyMark, wantedOf } from './words';
 
 function Body({ seen }: { seen: ApplicationSeen }) {
   const [, select] = useSelected();
+  const go = useGo();
   const [doing, setDoing] = useState<'scaling' | 'apart'>();
   const close = () => setDoing(undefined);
   const may = useMay('administrator', 'operator', 'namespace-owner');
@@ -56,6 +57,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
             </Typography>
           )}
           <Fill />
+          <Button onClick={() => go(`/claims?namespace=${namespace}&q=${encodeURIComponent(name)}`)}>Its claims</Button>
           {may && a.wanted !== null && !doing && <Button onClick={() => setDoing('scaling')}>Scale</Button>}
         </Row>
         <SheetDrawing seen={seen} select={select} endPod={may ? endPod.mutate : undefined} />

@@ -11,6 +11,7 @@ import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
+import { LostNode } from './LostNode';
 import { drainSentence, fateWords, nodeStanding } from './words';
 
 /** Nodes drawn at once; the rest is a click away. */
@@ -94,6 +95,7 @@ function OneNode({ node }: { node: NodeSeen }) {
         <Typography variant="body2">Operators cordon and drain nodes; you see how they stand.</Typography>
       </Sheet>
     );
+  if (!node.ready || node.off) return <LostNode node={node} />;
   const leaving = plan.data?.pods.some((p) => p.fate.kind === 'moves') ?? false;
   const refused = plan.data !== undefined && (!plan.data.isPossible || plan.data.lastCopies.length > 0);
   return (

@@ -1,4 +1,10 @@
-import type { ApplicationPlan, ApplicationRow, ApplicationSeen, MoveSeen } from '@moorage/contract/applications';
+import type {
+  ApplicationPlan,
+  ApplicationRow,
+  ApplicationSeen,
+  DrainSeen,
+  MoveSeen,
+} from '@moorage/contract/applications';
 import { FakeServer, Refused, screen, show } from '../testing/render';
 import ApplicationDetail from './ApplicationDetail';
 import Applications from './Applications';
@@ -6,9 +12,13 @@ import { joined, sheetOf } from './sheet';
 import {
   againstWords,
   briefAll,
+  drainSentence,
+  fateWords,
   goingSentence,
+  lostSentence,
   measuredSentence,
   moveStep,
+  nodeStanding,
   planSentence,
   podWord,
   readyMark,
@@ -168,6 +178,38 @@ test('a way back says where it stands, and how long such ways take', () => {
 const page = (applications: ApplicationRow[]) => ({
   ...{ applications, total: applications.length, next: null },
   counts: { all: applications.length, replicas: 0, copies: 0, points: 1 },
+});
+
+test('a lost node says what is stuck on it, and never that it goes by itself', () => {
+  const node = {
+    ...{ name: 'quay-5', zone: 'north', rack: 'north-1', ready: false, since: '2026-11-26T10:00:00Z', cordoned: false },
+    ...{ off: false, ending: 2, draining: null },
+  };
+  expect(lostSentence(node)).toMatch(
+    /^2 pods were told to end there and cannot without it: .* lets go of nothing by itself\.$/,
+  );
+  expect(lostSentence({ ...node, ending: 0 })).toMatch(/^The platform tells its pods to end after their own grace/);
+  expect(lostSentence({ ...node, off: true, ready: true })).toMatch(/is heard of again/);
+  expect(nodeStanding(node)).toEqual({ kind: 'lost', word: 'not heard of' });
+  expect(nodeStanding({ ...node, ready: true, cordoned: true })).toEqual({ kind: 'waiting', word: 'takes no pods' });
+});
+
+test('a drain says how many leave, or what keeps it from being done', () => {
+  const moves = { namespace: 'a', pod: 'b-0', ownerKind: 'StatefulSet', owner: 'b', claims: ['d-b-0'] };
+  const plan = (part: Partial<DrainSeen> = {}): DrainSeen => ({
+    ...{ node: 'quay-5', isPossible: true, lastCopies: [], measured: null },
+    pods: [{ ...moves, fate: { kind: 'moves', to: 'quay-6', waits: true } }],
+    ...part,
+  });
+  expect(drainSentence(plan())).toBe('1 pod leaves, with 1 volume to detach and attach elsewhere.');
+  expect(drainSentence(plan({ measured: { count: 8, half: 2, most: 5 } }))).toMatch(
+    /within 2\.0 s in half of 8 times so far/,
+  );
+  expect(drainSentence(plan({ lastCopies: ['a/b'] }))).toBe(
+    'It cannot be drained: the last copy in step of a/b lies on quay-5.',
+  );
+  expect(fateWords(plan().pods[0]!.fate)).toBe('starts again on quay-6, once its budget allows it');
+  expect(fateWords({ kind: 'cannot', why: 'no-node', against: [] })).toBe('cannot leave: there is no node');
 });
 
 test('the list asks for what the address says, and an empty one says what to do', async () => {

@@ -219,8 +219,9 @@ export function measuredSentence({ className, backend, count: of, half, most, lo
 }
 
 /** How a node stands. */
-export function nodeStanding({ ready, cordoned, draining }: NodeSeen): { kind: MarkKind; word: string } {
-  if (!ready) return { kind: 'lost', word: 'not ready' };
+export function nodeStanding({ ready, cordoned, draining, off }: NodeSeen): { kind: MarkKind; word: string } {
+  if (off) return { kind: 'waiting', word: ready ? 'back, declared off' : 'declared off' };
+  if (!ready) return { kind: 'lost', word: 'not heard of' };
   if (draining !== null) return { kind: 'progress', word: 'draining' };
   return cordoned ? { kind: 'waiting', word: 'takes no pods' } : { kind: 'settled', word: 'takes pods' };
 }
@@ -256,4 +257,18 @@ export function drainSentence({ node, pods, isPossible, lastCopies, measured }: 
     pods.reduce((sum, p) => sum + (p.fate.kind === 'moves' ? p.claims.length : 0), 0),
     'volume',
   )} to detach and attach elsewhere.${time}`;
+}
+
+/** What is stuck on a node that is not heard of, and what the platform does next. */
+export function lostSentence({ name, ready, off, ending }: NodeSeen): string {
+  const stuck = `${count(ending, 'pod')} ${ending === 1 ? 'was' : 'were'} told to end there and cannot without it`;
+  if (off && ready)
+    return `${name} is heard of again, and takes no pods as long as it is declared off. Take that back once it is to be used.`;
+  if (off)
+    return ending > 0
+      ? `${name} is declared off. ${stuck} yet; the platform lets them go.`
+      : `${name} is declared off. Nothing is stuck on it.`;
+  return ending > 0
+    ? `${stuck}: volumes with one writer stay attached to it, and the pods in their place wait. The platform waits for the node, and lets go of nothing by itself.`
+    : `The platform tells its pods to end after their own grace, five minutes as a rule. Until then nothing is started in their place.`;
 }

@@ -2,6 +2,7 @@ import {
   cordonSchema,
   drainSeenSchema,
   nodeSeenSchema,
+  offSchema,
   applicationPageSchema,
   applicationPlanSchema,
   applicationQuerySchema,
@@ -100,6 +101,15 @@ export const applicationsEndpoints = {
     summary: 'Let a node take pods, or no more',
     allowed: operating,
     body: cordonSchema,
+    status: 204,
+  },
+  declareOff: {
+    method: 'put',
+    path: '/api/nodes/:node/off',
+    summary:
+      'Declare a node that is not heard of to be off, so that its volumes are let go at once; or that it is no more',
+    allowed: operating,
+    body: offSchema,
     status: 204,
   },
   planDrain: {

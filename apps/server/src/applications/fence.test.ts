@@ -1,0 +1,86 @@
+import type { ApplicationSeen, NodeSeen } from '@moorage/contract/applications';
+import type { Problem } from '@moorage/contract/problem';
+import { Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+
+let world: World;
+let maren: Caller;
+let url: string;
+beforeAll(async () => {
+  world = await makeWorld();
+  const server = await world.start();
+  url = server.url;
+  maren = await world.operator(server);
+  await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 3 });
+  await maren.ok('POST', '/api/applications', {
+    ...{ namespace: 'tide-gauges', name: 'store', replicas: 2, image: 'example/store', port: 8080, ordered: false },
+    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
+    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
+  });
+  await eventually('it runs', async () => (await seen()).application.ready === 2);
+});
+afterAll(() => world.end());
+
+const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const node = async (name: string) => (await maren.ok<NodeSeen[]>('GET', '/api/nodes')).find((n) => n.name === name)!;
+const declare = (name: string, body: object, caller = maren) =>
+  caller.call<Problem>('PUT', `/api/nodes/${name}/off`, body);
+const pod = () => world.platform.store.get('pods', 'tide-gauges', 'store-1');
+const attachedTo = () =>
+  world.platform.store
+    .list('volumeattachments')
+    .filter((a) => (a.spec as { source: { persistentVolumeName: string } }).source.persistentVolumeName.length > 0)
+    .map((a) => a.spec!.nodeName);
+
+test('a node that answers is never declared off, and one that does not only by its name', async () => {
+  const name = pod().spec!.nodeName!;
+  const answers = await declare(name, { off: true, confirm: name });
+  expect([answers.status, answers.data.code]).toEqual([409, 'still-answers']);
+  world.platform.setNode(name, false);
+  await eventually('it is known to be lost', async () => !(await node(name)).ready);
+  const unnamed = await declare(name, { off: true });
+  expect([unnamed.status, unnamed.data.code]).toEqual([409, 'confirm-off']);
+  const guest = await new Caller(url).signIn('guest');
+  expect((await declare(name, { off: true, confirm: name }, guest)).status).toBe(403);
+  // its pod is told to end, and stays with its volume as long as nobody knows
+  await eventually('its pod is told to end', () => Promise.resolve(pod().metadata.deletionTimestamp));
+  expect((await node(name)).off).toBe(false);
+  expect(attachedTo()).toContain(name);
+});
+
+test('declared off, its pods run elsewhere with their volumes, how long they were out is kept, and it comes back', async () => {
+  const name = pod().spec!.nodeName!;
+  const uid = pod().metadata.uid;
+  expect((await declare(name, { off: true, confirm: name })).status).toBe(204);
+  await eventually('it runs elsewhere', async () => (await seen()).application.ready === 2);
+  expect(pod().metadata.uid).not.toBe(uid);
+  expect(pod().spec!.nodeName).not.toBe(name);
+  expect(attachedTo()).not.toContain(name);
+  const move = await eventually('its way is kept', async () => {
+    const [last] = (await seen()).moves;
+    return last?.readyAt && last;
+  });
+  expect(move).toMatchObject({ pod: 'store-1', from: name });
+  expect((await node(name)).off).toBe(true);
+  world.platform.setNode(name, true);
+  await eventually('it answers', async () => (await node(name)).ready);
+  expect((await declare(name, { off: false })).status).toBe(204);
+  await eventually('it takes pods again', async () => !(await node(name)).off);
+});
+
+test('a taint that somebody else set meanwhile is not written over', async () => {
+  const name = 'quay-12';
+  world.platform.setNode(name, false);
+  await eventually('it is known to be lost', async () => !(await node(name)).ready);
+  world.platform.faults.add({ kind: 'latency', method: 'PATCH', path: `/nodes/${name}`, latencyMs: 1200, times: 1 });
+  const declaring = declare(name, { off: true, confirm: name });
+  await eventually('it is asked', () =>
+    Promise.resolve(world.platform.faults.calls.some((c) => c.method === 'PATCH' && c.path.endsWith(`/nodes/${name}`))),
+  );
+  const theirs = { key: 'theirs', effect: 'NoSchedule' };
+  world.platform.store.amend('nodes', world.platform.store.get('nodes', undefined, name), (copy) => {
+    copy.spec!.taints = [...(copy.spec!.taints as object[]), theirs];
+  });
+  expect((await declaring).status).toBe(409);
+  expect(world.platform.store.get('nodes', undefined, name).spec!.taints).toContainEqual(theirs);
+  world.platform.setNode(name, true);
+});
