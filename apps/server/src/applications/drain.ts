@@ -228,9 +228,19 @@ export class DrainCarrier {
     };
   }
 
+  /** Moves it on, and tells the pages with it: how the node stands is what they show. */
+  private goOn(operation: Operation, to: DrainState): Promise<Operation | undefined> {
+    const { database } = this;
+    return database.transaction(async () => {
+      const moved = await advance(database, draining, operation, to);
+      await announce(database, [{ topic: 'applications' }, { topic: 'operations' }]);
+      return moved;
+    });
+  }
+
   private async cordon(operation: Operation): Promise<Operation | undefined> {
     await setCordoned(this.database, this.platform, operation.subject, true);
-    return advance(this.database, draining, operation, 'evicting');
+    return this.goOn(operation, 'evicting');
   }
 
   private async evict(operation: Operation): Promise<Operation | LookAgain | undefined> {
@@ -239,7 +249,7 @@ export class DrainCarrier {
     const there = await podsOnNode(database, node);
     const left = there.filter((p) => p.owner_kind !== 'DaemonSet');
     await noteProgress(database, operation, left.length, 'steps');
-    if (left.length === 0) return advance(database, draining, operation, 'drained');
+    if (left.length === 0) return this.goOn(operation, 'drained');
     // read afresh: pods, budgets and nodes may be others than when it began
     const { pods, plan } = await reckon(database, node);
     const uids = new Map(pods.map((p) => [`${p.namespace}/${p.name}`, p.uid]));
@@ -254,12 +264,13 @@ export class DrainCarrier {
     const stuck = plan.pods.filter((p) => p.fate.kind === 'cannot');
     const waits = plan.pods.some((p) => p.fate.kind === 'moves') || left.some((p) => p.deleting);
     if (stuck.length > 0 && !waits) assertPossible(await planNodeDrain(database, node));
+    await announce(database, [{ topic: 'operations' }]);
     return { againAfterS: lookEveryS };
   }
 
   private async open(operation: Operation): Promise<Operation | undefined> {
     const drain = await drains.in(this.database).findByPk(operation.id, { rejectOnEmpty: true });
     if (!drain.wasCordoned) await setCordoned(this.database, this.platform, operation.subject, false);
-    return advance(this.database, draining, operation, 'given-up');
+    return this.goOn(operation, 'given-up');
   }
 }
