@@ -227,7 +227,11 @@ export type ApplicationPlan = z.infer<typeof applicationPlanSchema>;
 /** How far the replicas of an application are to keep apart. */
 export const spreadSchema = z.object({ by: z.enum(spreads).exclude(['any']) });
 
-export const scaleSchema = z.object({ replicas: replicasSchema });
+export const scaleSchema = z.object({
+  replicas: replicasSchema,
+  /** The application's name, where data that was written would be destroyed. */
+  confirm: z.string().max(253).optional(),
+});
 
 export const scalePlanSchema = z.object({
   from: z.int(),
@@ -235,11 +239,13 @@ export const scalePlanSchema = z.object({
   /** Of the replicas that are added; null when none is. */
   start: applicationPlanSchema.nullable(),
   /** Claims of the replicas that go. */
-  claims: z.array(z.object({ name: z.string(), bytes: z.number(), written: z.number().nullable() })),
+  claims: z.array(z.object({ name: z.string(), written: z.number() })),
   /** Those claims are deleted by the platform, or stay with their data. */
   whenScaled: z.enum(retentions),
-  /** What their classes do with volumes whose claims are deleted. */
-  destroys: z.boolean(),
+  /** Written bytes that go for good with them. */
+  destroyed: z.number(),
+  /** Data would be destroyed for good: the name has to be typed. */
+  confirm: z.boolean(),
 });
 export type ScalePlan = z.infer<typeof scalePlanSchema>;
 

@@ -185,6 +185,14 @@ export async function drainNode(
   carry: (operations: readonly string[]) => void,
 ): Promise<DrainSeen> {
   const node = await getNode(database, name);
+  const known = (await nodesListed(database)).find((n) => n.name === name);
+  if (known?.ready === false)
+    throw new Refusal(
+      'conflict',
+      'not-heard-of',
+      'It is not heard of',
+      `${name} does not answer the platform: its pods can be told to end, and cannot without it. Nothing was done. Once it is known to be off, declare it so.`,
+    );
   const plan = await planNodeDrain(database, name);
   assertPossible(plan);
   const begun = await database.transaction(async () => {

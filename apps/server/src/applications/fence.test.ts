@@ -37,6 +37,7 @@ test('a node that answers is never declared off, and one that does not only by i
   expect([answers.status, answers.data.code]).toEqual([409, 'still-answers']);
   world.platform.setNode(name, false);
   await eventually('it is known to be lost', async () => !(await node(name)).ready);
+  expect((await maren.call<Problem>('POST', `/api/nodes/${name}/drain`)).data.code).toBe('not-heard-of');
   const unnamed = await declare(name, { off: true });
   expect([unnamed.status, unnamed.data.code]).toEqual([409, 'confirm-off']);
   const guest = await new Caller(url).signIn('guest');

@@ -141,11 +141,8 @@ test('replicas are added and taken away, and it is said before what becomes of t
   expect((await scale('store-kept', 5)).status).toBe(200);
   await allUp('store-kept', 5);
   const down = await scalePlan('store-kept', 3);
-  expect(down).toMatchObject({ from: 5, to: 3, start: null, whenScaled: 'Retain', destroys: false });
-  expect(down.claims.map((c) => [c.name, c.bytes])).toEqual([
-    ['data-store-kept-3', 4 * GiB],
-    ['data-store-kept-4', 4 * GiB],
-  ]);
+  expect(down).toMatchObject({ from: 5, to: 3, start: null, whenScaled: 'Retain', destroyed: 0, confirm: false });
+  expect(down.claims.map((c) => c.name)).toEqual(['data-store-kept-3', 'data-store-kept-4']);
   expect((await scale('store-kept', 3)).status).toBe(200);
   await eventually('two are gone', () => Promise.resolve(podsOf('store-kept').length === 3));
   // what stayed is taken up again
@@ -153,6 +150,32 @@ test('replicas are added and taken away, and it is said before what becomes of t
   expect((await scale('store-kept', 13)).status).toBe(200);
   await allUp('store-kept', 13);
   expect((await scale('nobody', 3)).status).toBe(404);
+});
+
+test('data that would be destroyed with its replica needs the name, and a set that waits for deletion is not rolled', async () => {
+  const of = asked('brief', { replicas: 2, whenScaled: 'Delete', templates: templates({ className: 'array' }) });
+  expect((await start(of)).status).toBe(201);
+  await allUp('brief', 2);
+  const { claim } = await maren.inState('data-brief-1', 'bound');
+  world.basalt.backend.write(claim.volumeId!, GiB);
+  await eventually('what is written is known', async () => (await scalePlan('brief', 1)).destroyed === GiB);
+  expect(await scalePlan('brief', 1)).toMatchObject({ whenScaled: 'Delete', confirm: true });
+  const unnamed = await scale('brief', 1);
+  expect([unnamed.status, unnamed.data.code]).toEqual([409, 'confirm-destruction']);
+  expect(world.platform.store.get('statefulsets', 'tide-gauges', 'brief').spec!.replicas).toBe(2);
+  const named = { replicas: 1, confirm: 'brief' };
+  expect((await maren.call('POST', '/api/applications/tide-gauges/brief/scale', named)).status).toBe(200);
+  await eventually('its claim is gone', () =>
+    Promise.resolve(!world.platform.store.find('persistentvolumeclaims', 'tide-gauges', 'data-brief-1')),
+  );
+  const set = world.platform.store.get('statefulsets', 'tide-gauges', 'brief');
+  world.platform.store.amend('statefulsets', set, (copy) => {
+    copy.spec!.updateStrategy = { type: 'OnDelete' };
+  });
+  await eventually('it is refused', async () => {
+    const { data } = await maren.call<Problem>('POST', '/api/applications/tide-gauges/brief/spread', { by: 'nodes' });
+    return data.code === 'does-not-roll';
+  });
 });
 
 test('replicas that stand on one node are found, and keep apart when they are told to', async () => {

@@ -4,6 +4,7 @@ import type { ApplicationPlan, NewApplication, ScalePlan } from '@moorage/contra
 import type { Person } from '@moorage/contract/people';
 import {
   applicationManifests,
+  setManifest,
   claimNamesOf,
   constraintsOf,
   spreadRules,
@@ -13,6 +14,7 @@ import { shapeOf, type SetBody, type SetShape } from '@moorage/core/applications
 import type { PlatformStep } from '@moorage/core/acts/platform-step';
 import type { ActRoom, Acts } from '../acts/acts';
 import { actKind } from '../acts/kind';
+import { deletionOf } from '../claims/deletion';
 import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
 import { isMirrored } from '../mirror/mirrored';
@@ -22,7 +24,6 @@ import { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 import { planReplicas, type PlannedStart } from './plan';
-import { claimsGoing } from './start.sql';
 
 interface At {
   readonly namespace: string;
@@ -45,8 +46,7 @@ function assertSees(person: Person, { namespace }: At): void {
   if (!Sight.of(person).sees(namespace)) throw Refusal.notFound('namespace', namespace);
 }
 
-const asShape = (asked: NewApplication): SetShape =>
-  shapeOf(applicationManifests(asked, false).find((o) => o.kind === 'StatefulSet') as unknown as SetBody);
+const asShape = (asked: NewApplication): SetShape => shapeOf(setManifest(asked));
 
 /** Where all of it would go, as things stand. */
 export async function planApplication(
@@ -154,11 +154,16 @@ async function reckonScale(database: Database, site: string, person: Person, at:
   const from = shape.replicas;
   const started = to > from ? await planReplicas(database, site, shape, range(from, to), uid) : undefined;
   const names = range(to, from).flatMap((i) => claimNamesOf(shape, i));
-  const going = names.length > 0 ? await claimsGoing(database, at.namespace, names) : [];
+  const going = await deletionOf(
+    database,
+    names.map((name) => ({ namespace: at.namespace, name })),
+  );
+  // claims that stay lose nothing
+  const goes = shape.whenScaled === 'Delete';
   const plan: ScalePlan = {
     ...{ from, to, start: started?.plan ?? null, whenScaled: shape.whenScaled },
-    claims: going.map(({ name, bytes, written }) => ({ name, bytes, written })),
-    destroys: shape.whenScaled === 'Delete' && going.some((c) => c.reclaim === 'Delete'),
+    claims: going.claims.map(({ name, used }) => ({ name, written: used })),
+    ...{ destroyed: goes ? going.destroyed : 0, confirm: goes && going.confirm },
   };
   return { plan, started, body };
 }
@@ -178,7 +183,7 @@ export async function scaleApplication(
   site: string,
   acts: Acts,
   at: At,
-  to: number,
+  { replicas: to, confirm }: { replicas: number; confirm?: string },
   person: Person,
 ): Promise<At> {
   const subject = subjectOf(at);
@@ -186,6 +191,14 @@ export async function scaleApplication(
   const planned = async () => {
     const { plan, started, body } = await reckonScale(database, site, person, at, to);
     if (plan.from === to) return undefined;
+    if (plan.confirm && confirm !== at.name)
+      throw new Refusal(
+        'conflict',
+        'confirm-destruction',
+        'This destroys data',
+        `The set deletes the claims of replicas that are taken away, and ${plan.destroyed.toLocaleString('en-GB')} used bytes go with them for good. Give its name to do it.`,
+        'confirm',
+      );
     if (started) {
       assertFits(started.plan);
       await keep(started, database, person, name);
@@ -233,6 +246,17 @@ async function reckonSpread(database: Database, site: string, person: Person, at
   return { body, plan: planned.plan, constraints: [...others, ...constraintsOf(rules)] };
 }
 
+/** A set that leaves its pods until somebody deletes them does not start them anew. */
+function assertRolls({ spec }: PlatformObject, subject: string): void {
+  if ((spec as { updateStrategy?: { type?: string } } | undefined)?.updateStrategy?.type !== 'OnDelete') return;
+  throw new Refusal(
+    'conflict',
+    'does-not-roll',
+    'Its pods are not started anew',
+    `${subject} says that its pods stay until they are deleted (updateStrategy: OnDelete): the rule would hold for new ones alone. Nothing was changed. Change its strategy first.`,
+  );
+}
+
 /** Where replicas would go if they had to keep apart. */
 export const planSpread = async (
   database: Database,
@@ -254,6 +278,7 @@ export async function spreadApplication(
   const subject = subjectOf(at);
   await acts.inTurn(carryingApplication, [turnOf(at)], person.name, async () => {
     const { plan, body, constraints } = await reckonSpread(database, site, person, at, by);
+    assertRolls(body, subject);
     assertFits(plan);
     const about = (rules: readonly object[] | null, version?: string) => ({
       ...{ apiVersion: 'apps/v1', kind: 'StatefulSet' },

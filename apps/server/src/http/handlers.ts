@@ -245,7 +245,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     spreadApplication: ({ params, body, person }) =>
       spreadApplication(database, site, engine.acts, claimAt(params), body.by, person),
     scaleApplication: ({ params, body, person }) =>
-      scaleApplication(database, site, engine.acts, claimAt(params), body.replicas, person),
+      scaleApplication(database, site, engine.acts, claimAt(params), body, person),
     listClaims: ({ query, person }) => listClaims(database, Sight.of(person), query),
     exportClaims: async ({ query, person, response }): Promise<typeof answered> => {
       response.attachment(`claims.${query.format}`);

@@ -16,22 +16,32 @@ export function Scale({ seen, close }: { seen: ApplicationSeen; close: () => voi
   const { namespace, name } = seen.application;
   const now = wantedOf(seen.application);
   const [text, setText] = useState(String(now));
+  const [typed, setTyped] = useState('');
   const to = /^\d{1,3}$/.test(text.trim()) && Number(text) <= mostReplicas ? Number(text) : undefined;
   const plan = useScalePlan(namespace, name, to !== undefined && to !== now ? to : undefined);
   const scale = useAct(async (replicas: number) => {
     const at = { params: { namespace, name } };
-    await ask('scaleApplication', { ...at, body: { replicas } });
+    const down = plan.data;
+    await ask('scaleApplication', { ...at, body: { replicas, ...(down?.confirm && { confirm: typed }) } });
     await refresh('applications', 'claims');
     close();
     return {
       text: `${namespace}/${name} has ${replicas} replicas to run now.`,
-      undo: async () => {
-        await ask('scaleApplication', { ...at, body: { replicas: now } });
-        await refresh('applications', 'claims');
-      },
+      // where claims go with their replicas, going back does not bring back what they held
+      ...(down?.whenScaled === 'Retain' && {
+        undo: async () => {
+          await ask('scaleApplication', { ...at, body: { replicas: now } });
+          await refresh('applications', 'claims');
+        },
+      }),
     };
   });
-  const mayDo = to !== undefined && to !== now && plan.data?.to === to && plan.data.start?.fits !== false;
+  const mayDo =
+    to !== undefined &&
+    to !== now &&
+    plan.data?.to === to &&
+    plan.data.start?.fits !== false &&
+    (!plan.data.confirm || typed === name);
   return (
     <Sheet>
       <Column gap={1.5}>
@@ -61,9 +71,18 @@ export function Scale({ seen, close }: { seen: ApplicationSeen; close: () => voi
         {plan.data?.start && <PlanOf plan={plan.data.start} />}
         {plan.data && plan.data.to < plan.data.from && (
           <Row gap={1} align="center">
-            <Mark kind={plan.data.destroys ? 'person' : 'settled'} />
+            <Mark kind={plan.data.destroyed > 0 ? 'person' : 'settled'} />
             <Typography variant="body1">{goingSentence(plan.data)}</Typography>
           </Row>
+        )}
+        {plan.data?.confirm && (
+          <TextField
+            label={`Type ${name} to destroy what was written`}
+            value={typed}
+            onChange={(e) => setTyped(e.target.value)}
+            sx={{ width: 340 }}
+            slotProps={{ htmlInput: { spellCheck: false, autoComplete: 'off' } }}
+          />
         )}
       </Column>
     </Sheet>

@@ -147,12 +147,12 @@ test('a plan says what fits, what is there from before, and what does not fit', 
     'It does not fit: of 1 new claim 0 with a pool, of 1 pod 1 with a node.',
   );
   expect(planSentence(plan({ fits: false, missing: ['deep'] }))).toBe('There is no class deep of ours.');
-  const going = { from: 3, to: 2, start: null, claims: [{ name: 'd-a-2', bytes: GiB, written: GiB / 2 }] };
-  expect(goingSentence({ ...going, whenScaled: 'Retain', destroys: false })).toBe(
+  const going = { from: 3, to: 2, start: null, claims: [{ name: 'd-a-2', written: GiB / 2 }], confirm: false };
+  expect(goingSentence({ ...going, whenScaled: 'Retain', destroyed: 0 })).toBe(
     '1 replica goes. 1 claim with 512 MiB written stays, and is taken up again when there are as many replicas.',
   );
-  expect(goingSentence({ ...going, whenScaled: 'Delete', destroys: true })).toMatch(
-    /is deleted as well, and the data is destroyed/,
+  expect(goingSentence({ ...going, whenScaled: 'Delete', destroyed: GiB / 2 })).toMatch(
+    /and 512 MiB of data is destroyed for good/,
   );
 });
 

@@ -180,16 +180,16 @@ export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): 
 }
 
 /** What becomes of the claims of replicas that go. */
-export function goingSentence({ from, to, claims, whenScaled, destroys }: ScalePlan): string {
+export function goingSentence({ from, to, claims, whenScaled, destroyed }: ScalePlan): string {
   const pods =
     from - to === 1 ? '1 replica goes' : `${(from - to).toLocaleString('en-GB')} replicas go, the last first`;
   if (claims.length === 0) return `${pods}. No claims go with it.`;
-  const written = claims.reduce((sum, c) => sum + (c.written ?? 0), 0);
+  const written = claims.reduce((sum, c) => sum + c.written, 0);
   const [held, one] = [`${count(claims.length, 'claim')} with ${sizeText(written)} written`, claims.length === 1];
   if (whenScaled === 'Retain')
     return `${pods}. ${held} ${one ? 'stays, and is' : 'stay, and are'} taken up again when there are as many replicas.`;
-  return destroys
-    ? `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well, and the data is destroyed: the set says so (whenScaled: Delete).`
+  return destroyed > 0
+    ? `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well, and ${sizeText(destroyed)} of data is destroyed for good: the set says so (whenScaled: Delete).`
     : `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well (whenScaled: Delete); the class keeps what was written.`;
 }
 

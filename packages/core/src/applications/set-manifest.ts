@@ -54,8 +54,8 @@ export const claimNamesOf = (
   ordinal: number,
 ): string[] => templates.map((t) => `${t.name}-${name}-${ordinal}`);
 
-/** The objects of the platform that make it, in the order in which they are made. */
-export function applicationManifests(asked: AskedApplication, makeNamespace: boolean): Manifest[] {
+/** The stateful set of it, as the platform takes it. */
+export function setManifest(asked: AskedApplication) {
   const { namespace, name, replicas, image, templates, port } = asked;
   const labels = labelsOf(name);
   const constraints = constraintsOf(spreadRules(asked.spread, labels));
@@ -71,7 +71,7 @@ export function applicationManifests(asked: AskedApplication, makeNamespace: boo
         .map((t) => ({ name: t.name, devicePath: `/dev/${t.name}` })),
     }),
   };
-  const set = {
+  return {
     apiVersion: 'apps/v1',
     kind: 'StatefulSet',
     metadata: { name, namespace, labels },
@@ -99,6 +99,12 @@ export function applicationManifests(asked: AskedApplication, makeNamespace: boo
       })),
     },
   };
+}
+
+/** The objects of the platform that make it, in the order in which they are made. */
+export function applicationManifests(asked: AskedApplication, makeNamespace: boolean): Manifest[] {
+  const { namespace, name, port } = asked;
+  const labels = labelsOf(name);
   const service = {
     apiVersion: 'v1',
     kind: 'Service',
@@ -109,6 +115,6 @@ export function applicationManifests(asked: AskedApplication, makeNamespace: boo
   return [
     ...(makeNamespace ? [{ apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } }] : []),
     service,
-    set,
+    setManifest(asked),
   ];
 }

@@ -51,7 +51,7 @@ export interface SetBody {
 export interface PodBody {
   readonly nodeSelector?: Labels;
   readonly tolerations?: readonly Toleration[];
-  readonly containers?: readonly { readonly resources?: { readonly requests?: Labels } }[];
+  readonly containers?: readonly { readonly name?: string; readonly resources?: { readonly requests?: Labels } }[];
   readonly topologySpreadConstraints?: readonly {
     readonly maxSkew: number;
     readonly topologyKey: string;
