@@ -1,6 +1,6 @@
 import { parseQuantity } from '@moorage/core/sizes/quantity';
 import { note } from './events';
-import { selectedNode } from './scheduler';
+import { selectedNode } from './fit';
 import type { KubeObject, Store } from './store';
 
 const sizeOf = (text: unknown): number => {

@@ -2,6 +2,7 @@ import { parseQuantity } from '@moorage/core/sizes/quantity';
 import type { KubeObject, Store } from './store';
 
 export const zoneLabel = 'topology.kubernetes.io/zone';
+export const selectedNode = 'volume.kubernetes.io/selected-node';
 
 interface Taint {
   readonly key: string;
@@ -93,15 +94,26 @@ export interface Measure {
   readonly pods: readonly KubeObject[];
 }
 
-export function measure(store: Store): Measure {
+/** The node that a pod is on, or will be: one that waits for its claims has had its node chosen already. */
+const nodeOf = (store: Store, pod: KubeObject): string | undefined =>
+  pod.spec?.nodeName ??
+  claimsOf(store, pod)
+    .map((c) => c?.metadata.annotations?.[selectedNode])
+    .find(Boolean);
+
+/** All pods but the one that is looked at, as they stand or will. */
+export function measure(store: Store, but: KubeObject): Measure {
   const on = new Map<string, KubeObject[]>();
-  const pods = store.list('pods').filter((p) => !isOver(p));
-  for (const pod of pods)
-    if (pod.spec?.nodeName) {
-      const there = on.get(pod.spec.nodeName);
-      if (there) there.push(pod);
-      else on.set(pod.spec.nodeName, [pod]);
-    }
+  const pods: KubeObject[] = [];
+  for (const pod of store.list('pods')) {
+    if (isOver(pod) || pod.metadata.uid === but.metadata.uid) continue;
+    const node = nodeOf(store, pod);
+    pods.push(node === undefined ? pod : { ...pod, spec: { ...pod.spec, nodeName: node } });
+    if (node === undefined) continue;
+    const there = on.get(node);
+    if (there) there.push(pod);
+    else on.set(node, [pod]);
+  }
   return { on, pods };
 }
 

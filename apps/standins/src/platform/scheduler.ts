@@ -1,8 +1,6 @@
 import { note } from './events';
-import { against, claimsOf, crowding, measure, missingClaim, zoneLabel } from './fit';
+import { against, claimsOf, crowding, measure, missingClaim, selectedNode, zoneLabel } from './fit';
 import type { KubeObject, Store } from './store';
-
-export const selectedNode = 'volume.kubernetes.io/selected-node';
 
 /** Says in a pod why it is not placed, as the platform's scheduler does; said once as long as it is the same. */
 function leaveUnscheduled(store: Store, pod: KubeObject, message: string): void {
@@ -43,7 +41,7 @@ export function schedulePods(store: Store): void {
       leaveUnscheduled(store, pod, `persistentvolumeclaim "${missing}" not found`);
       continue;
     }
-    const all = measure(store);
+    const all = measure(store, pod);
     const claims = claimsOf(store, pod) as KubeObject[];
     const chosen = claims.map((c) => c.metadata.annotations?.[selectedNode]).find(Boolean);
     const looked = nodes.map((node) => ({ node, reason: against(store, pod, node, all, nodes) }));

@@ -1,6 +1,6 @@
 import { platformSeed } from '../seeds';
 import { startPlatform } from '../start';
-import { selectedNode } from './scheduler';
+import { selectedNode } from './fit';
 import type { KubeObject } from './store';
 
 type Platform = Awaited<ReturnType<typeof startPlatform>>;
@@ -210,7 +210,8 @@ describe('placing', () => {
     await call(
       'POST',
       at,
-      set(1, {
+      set(3, {
+        podManagementPolicy: 'Parallel',
         volumeClaimTemplates: [
           {
             metadata: { name: 'data' },
@@ -219,7 +220,9 @@ describe('placing', () => {
         ],
       }),
     );
-    await settled('it runs', () => isUp('desk-0'));
+    await settled('all run', () => [0, 1, 2].every((i) => isUp(`desk-${i}`)));
+    // those that waited for their claims at once did not all choose the same one
+    expect(new Set(pods().map((p) => p.spec!.nodeName)).size).toBe(3);
     const claim = platform.store.get('persistentvolumeclaims', 'ferry-desk', 'data-desk-0');
     expect(claim.metadata.annotations![selectedNode]).toBe(pod('desk-0')!.spec!.nodeName);
   });

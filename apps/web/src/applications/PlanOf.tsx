@@ -50,7 +50,7 @@ export function PlanOf({ plan }: { plan: ApplicationPlan }) {
           <TableBody>
             {pods.slice(0, most).map((p) => (
               <TableRow key={p.pod}>
-                <TableCell>{p.pod}</TableCell>
+                <TableCell sx={{ whiteSpace: 'nowrap' }}>{p.pod}</TableCell>
                 {p.node === null ? (
                   <TableCell colSpan={2}>
                     <Row gap={1} align="center">
@@ -59,7 +59,7 @@ export function PlanOf({ plan }: { plan: ApplicationPlan }) {
                   </TableCell>
                 ) : (
                   <>
-                    <TableCell>{p.node}</TableCell>
+                    <TableCell sx={{ whiteSpace: 'nowrap' }}>{p.node}</TableCell>
                     <TableCell>{p.zone ?? '–'}</TableCell>
                   </>
                 )}

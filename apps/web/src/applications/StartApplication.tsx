@@ -137,7 +137,7 @@ function Outcome({ asked, isNewNamespace }: { asked: NewApplication | undefined;
     () =>
       asked &&
       applicationManifests(asked, isNewNamespace)
-        .map((o) => stringify(o))
+        .map((o) => stringify(o, { aliasDuplicateObjects: false }))
         .join('---\n'),
     [asked, isNewNamespace],
   );
