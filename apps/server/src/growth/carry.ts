@@ -24,6 +24,7 @@ import { OutsideProblem } from '../refusals/outside';
 import { furtherCopiesOf, reservedFor, type FurtherCopy, type Reserved } from '../reservations/reservation.sql';
 import { answerOf, reachesOf } from './answer';
 import { capacityOf } from './begin';
+import { claimOf } from './bound';
 import { factsToGrow, type GrowthFacts } from './facts';
 import { growths, type ReservedBefore, type ReservedPart } from './growth-model';
 import { noteSizes, reserveMore } from './growth.sql';
@@ -161,7 +162,8 @@ export class GrowthCarrier {
   /** Asks for the copies elsewhere first: a volume larger than its copy could not be written there. */
   private async askBackends(operation: Operation): Promise<Operation | undefined> {
     const reserved = await first(reservedFor(this.database, operation.subject));
-    if (!reserved?.volume_id) return this.advance(operation, 'abandoned');
+    // of a claim that is gone, the volume may be gone too: nobody is asked about it
+    if (!reserved?.volume_id || !(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
     const cls = await this.classOf(reserved);
     const further = await furtherCopiesOf(this.database, operation.subject);
     const sizes: { backend: string; volume: string; bytes: number }[] = [];

@@ -157,7 +157,8 @@ async function open(
     pino({ level: 'silent' }),
   );
   mirror.start();
-  const begun = () => operations.in(database).findAll({ where: { subject: uids }, limit: 100 });
+  const begun = () =>
+    operations.in(database).findAll({ where: { subject: uids }, order: ['createdAt', 'id'], limit: 100 });
   await eventually('the claims are known', async () => {
     // as the sweep does when their class was seen after them
     await beginBinding(database, uids);

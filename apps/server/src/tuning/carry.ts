@@ -116,7 +116,8 @@ export class TuningCarrier {
 
   private async ask(operation: Operation): Promise<Operation | undefined> {
     const reserved = await first(reservedFor(this.database, operation.subject));
-    if (!reserved?.volume_id) return this.advance(operation, 'abandoned');
+    // of a claim that is gone, the volume may be gone too: nobody is asked about it
+    if (!reserved?.volume_id || !(await claimOf(this.platform, reserved))) return this.advance(operation, 'abandoned');
     await this.askBackends(reserved, ratesOf(reserved));
     return this.end(operation, 'tuned', reserved);
   }
