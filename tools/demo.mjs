@@ -64,7 +64,12 @@ async function main() {
   const [postgres] = await Promise.all([startPostgres(data), ensureBuilt()]);
   endings.push(postgres.stop);
   say(`starting the stand-ins: platform, ${Object.keys(backends).join(', ')}`);
-  const standins = await startStandins(join(data, 'journal'), { names: Object.keys(backends), onExit, pace: 'lively' });
+  const standins = await startStandins(join(data, 'journal'), {
+    names: Object.keys(backends),
+    onExit,
+    pace: 'lively',
+    writes: true,
+  });
   endings.push(standins.stop);
   say('starting the server');
   const server = await startProgram('apps/server/dist/main.mjs', [], {

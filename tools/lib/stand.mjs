@@ -17,9 +17,10 @@ const shoal = { title: 'Shoal, very large', password: 'deep-water', sites: ['qua
 
 /**
  * Starts the platform's stand-in and those of the backends named; each keeps its journal in `folder`, and its address from one
- * start to the next where that is free. Gives their addresses and how to end them.
+ * start to the next where that is free. Where it is said so, pods read and write what their volumes hold. Gives their addresses
+ * and how to end them.
  */
-export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit, pace = '' } = {}) {
+export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit, pace = '', writes = false } = {}) {
   mkdirSync(folder, { recursive: true });
   const portsFile = join(folder, 'ports.json');
   const known = existsSync(portsFile) ? JSON.parse(readFileSync(portsFile, 'utf8')) : {};
@@ -37,6 +38,11 @@ export async function startStandins(folder, { names = ['basalt', 'kelp'], onExit
   const started = await Promise.all(all.map(start));
   const running = Object.fromEntries(all.map((name, i) => [name, started[i]]));
   const ports = Object.fromEntries(all.map((name) => [name, Number(new URL(running[name].url).port)]));
+  if (writes)
+    await fetch(`${running.platform.control}/data-paths`, {
+      ...{ method: 'POST', headers: { 'Content-Type': 'application/json' } },
+      body: JSON.stringify(Object.fromEntries(names.map((name) => [name, running[name].control]))),
+    });
   writeFileSync(portsFile, JSON.stringify({ ...known, ...ports }));
   return { ...running, stop: () => Promise.all(started.map((s) => s.stop())) };
 }

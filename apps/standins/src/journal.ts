@@ -6,6 +6,8 @@ import { dirname } from 'node:path';
  * nothing. A half-written last line (the process was killed) is dropped.
  */
 export class Journal {
+  private appended = 0;
+
   constructor(private readonly path?: string) {
     if (path) mkdirSync(dirname(path), { recursive: true });
   }
@@ -32,10 +34,17 @@ export class Journal {
   }
 
   put(key: string, value: unknown): void {
-    if (this.path) appendFileSync(this.path, JSON.stringify({ key, value }) + '\n');
+    this.append({ key, value });
   }
 
   remove(key: string): void {
-    if (this.path) appendFileSync(this.path, JSON.stringify({ key }) + '\n');
+    this.append({ key });
+  }
+
+  private append(entry: { key: string; value?: unknown }): void {
+    if (!this.path) return;
+    appendFileSync(this.path, JSON.stringify(entry) + '\n');
+    // what is written over and over must not fill the disk
+    if (++this.appended % 100_000 === 0) this.load();
   }
 }

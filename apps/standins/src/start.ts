@@ -1,15 +1,18 @@
-import type { Express } from 'express';
+import type { Express, Response } from 'express';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { backendApi } from './backend/api';
 import { Backend } from './backend/model';
+import { RedfishError } from './backend/errors';
 import type { BackendSeed } from './backend/seed';
 import { Faults } from './faults';
 import { Journal } from './journal';
 import { platformApi } from './platform/api';
 import { Pages } from './platform/collection';
 import { runControllers } from './platform/controllers';
+import { dataPathTo, type DataPath } from './platform/data-path';
 import { atOnce, type Pace } from './platform/pace';
+import type { Processes } from './platform/processes';
 import { Store, type KubeObject } from './platform/store';
 
 export interface Running {
@@ -25,6 +28,22 @@ interface Where {
   readonly controlPort?: number;
   readonly journal?: string;
 }
+
+/** Answers what came of reading or writing, or that it could not be done. */
+function answer(res: Response, work: () => unknown): void {
+  try {
+    res.json(work() ?? null);
+  } catch (error) {
+    if (!(error instanceof RedfishError)) throw error;
+    res.status(error.status).json({ detail: error.message });
+  }
+}
+
+/** To a backend in the same program. */
+export const dataPathWithin = (backend: Backend): DataPath => ({
+  write: async (volume, block, text, host) => Promise.resolve(backend.writeBlock(volume, block, text, host)),
+  read: async (volume, host) => Promise.resolve(backend.readBlocks(volume, host)),
+});
 
 async function listen(app: Express, port: number): Promise<Server> {
   const server = createServer(app);
@@ -56,10 +75,19 @@ export async function startPlatform(
   seed: () => [string, KubeObject][],
   where: Where = {},
   pace: Pace = atOnce,
-): Promise<Running & { store: Store; setNode: (name: string, up: boolean) => void }> {
+): Promise<
+  Running & {
+    store: Store;
+    /** By the names of backends: how what their volumes hold is read and written. */
+    dataPaths: Map<string, DataPath>;
+    processes: Processes;
+    setNode: (name: string, up: boolean) => void;
+  }
+> {
   const store = new Store(new Journal(where.journal), () => new Date());
+  const dataPaths = new Map<string, DataPath>();
   if (store.isEmpty) for (const [plural, object] of seed()) store.create(plural, object);
-  const controllers = runControllers(store, pace);
+  const controllers = runControllers(store, pace, dataPaths);
   const faults = new Faults();
   const pages = new Pages();
   const control = faults.control((app) => {
@@ -68,6 +96,18 @@ export async function startPlatform(
       controllers.setNode(req.params.name, up);
       res.status(204).end();
     });
+    app.post('/data-paths', (req, res) => {
+      for (const [backend, address] of Object.entries(req.body as Record<string, string>))
+        dataPaths.set(backend, dataPathTo(address));
+      res.status(204).end();
+    });
+    app.post('/pods/:namespace/:name/writes', (req, res, next) => {
+      const { count } = req.body as { count: number };
+      controllers.processes.write(req.params.namespace, req.params.name, count).then((notes) => res.json(notes), next);
+    });
+    app.get('/writes/:namespace/:claim', (req, res) => {
+      res.json(controllers.processes.acknowledged(req.params.namespace, req.params.claim) ?? null);
+    });
     app.post('/expire-history', (_req, res) => {
       store.expireHistory();
       pages.expire();
@@ -75,15 +115,27 @@ export async function startPlatform(
     });
   });
   const running = await run(platformApi(store, faults, pages), control, where, faults, () => controllers.stop());
-  return { ...running, store, setNode: (name, up) => controllers.setNode(name, up) };
+  const { processes } = controllers;
+  return { ...running, store, dataPaths, processes, setNode: (name, up) => controllers.setNode(name, up) };
 }
 
 export async function startBackend(seed: BackendSeed, where: Where = {}): Promise<Running & { backend: Backend }> {
   const backend = new Backend(seed, new Journal(where.journal));
   const faults = new Faults();
   const control = faults.control((app) => {
+    // what hosts do with its volumes, past the interface by which they are managed
+    app.post('/data/:volume', (req, res) => {
+      const { host } = req.body as { host: string };
+      answer(res, () => backend.readBlocks(req.params.volume, host));
+    });
+    app.post('/data/:volume/:block', (req, res) => {
+      const { text, host } = req.body as { text: string; host: string };
+      answer(res, () => backend.writeBlock(req.params.volume, Number(req.params.block), text, host));
+    });
     app.post('/pools/:pool', (req, res) => {
-      backend.setPool(req.params.pool, req.body as Parameters<Backend['setPool']>[1]);
+      const { busy, ...state } = req.body as Parameters<Backend['setPool']>[1] & { busy?: number };
+      if (busy !== undefined) backend.busy.set(req.params.pool, busy);
+      backend.setPool(req.params.pool, state);
       res.status(204).end();
     });
     app.post('/accounts/:user', (req, res) => {

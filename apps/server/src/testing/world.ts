@@ -4,7 +4,7 @@ import pg from 'pg';
 import { basaltSeed, kelpSeed } from '@moorage/standins/backend-seeds';
 import { platformSeed } from '@moorage/standins/seeds';
 import { atOnce, type Pace } from '@moorage/standins/platform/pace';
-import { startBackend, startPlatform } from '@moorage/standins/start';
+import { dataPathWithin, startBackend, startPlatform } from '@moorage/standins/start';
 import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import type { Config } from '../config';
@@ -137,6 +137,8 @@ export interface WorldOptions {
   readonly backendTimeoutMs?: number;
   /** How long things take on the platform; nothing, when left out. */
   readonly pace?: Pace;
+  /** Pods read and write what their volumes hold. */
+  readonly writes?: boolean;
 }
 
 const quick = (seed: BackendSeed): BackendSeed => ({ ...seed, createMs: 5 });
@@ -150,6 +152,8 @@ export async function makeWorld(options: WorldOptions = {}) {
   const more = await Promise.all(
     (options.more ?? []).map((seed) => startBackend({ ...quick(seed()), resyncRate: 20 * 2 ** 30 })),
   );
+  if (options.writes)
+    for (const { backend } of [basalt, kelp, ...more]) platform.dataPaths.set(backend.seed.id, dataPathWithin(backend));
   const key = randomBytes(32);
   const config: Config = {
     port: 0,

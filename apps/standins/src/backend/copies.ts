@@ -5,6 +5,42 @@ export interface Copy {
   state: 'Synchronized' | 'Synchronizing' | 'Failed';
   /** Bytes still to be copied. */
   left: number;
+  /** It failed when nothing else held what was written last: nothing may be brought up to date but from it. */
+  last?: boolean;
+}
+
+/** Drives on which a volume's data is whole and can be reached: copies in step, and where a copy that moves was in step. */
+export const wholePlaces = (copies: readonly Copy[], works: (drive: string) => boolean): string[] =>
+  copies
+    .flatMap((c) => [...(c.state === 'Synchronized' ? [c.drive] : []), ...(c.from === undefined ? [] : [c.from])])
+    .filter(works);
+
+/** Copies as they are judged once drives went or came back; true where anything changed. */
+export function judge(
+  volume: { readonly consumed: number; readonly copies: Copy[] },
+  works: (drive: string) => boolean,
+): boolean {
+  const { copies } = volume;
+  const isLeft = wholePlaces(copies, works).length > 0;
+  let changed = false;
+  for (const copy of copies) {
+    const worked = works(copy.drive);
+    // where it moves from is behind as soon as others are written without it
+    if (copy.from !== undefined && isLeft && !works(copy.from)) copy.from = undefined;
+    if (!worked && copy.state !== 'Failed') {
+      copy.last = copy.state === 'Synchronized' && !isLeft ? true : undefined;
+      copy.state = 'Failed';
+      copy.left = volume.consumed;
+    } else if (worked && copy.state === 'Failed') {
+      copy.state = copy.last ? 'Synchronized' : 'Synchronizing';
+      if (copy.last) copy.left = 0;
+      copy.last = undefined;
+    } else continue;
+    changed = true;
+  }
+  // one that is written again leaves the others that were last behind
+  if (wholePlaces(copies, works).length > 0) for (const copy of copies) copy.last = undefined;
+  return changed;
 }
 
 export interface PlaceDrive {

@@ -1,10 +1,10 @@
 import type { Journal } from '../journal';
 import { Clients } from './clients';
-import { bestDrive, levelOut, type Copy } from './copies';
+import { bestDrive, judge, levelOut, wholePlaces, type Copy } from './copies';
 import { notFound, RedfishError } from './errors';
 import type { Task, Volume } from './resources';
 import type { BackendSeed, ClientRange, PoolSeed } from './seed';
-import { Volumes } from './volumes';
+import { HostData } from './host-data';
 
 /** Who may sign in, and what for: to manage, to look, or for objects alone. */
 export interface Account {
@@ -23,7 +23,7 @@ interface PoolWork {
 const tickMs = 250;
 
 /** One storage box: pools that really fill, copies that really resync and move. Journalled, so that a restart keeps it. */
-export class Backend extends Volumes {
+export class Backend extends HostData {
   readonly poolWork = new Map<string, PoolWork>();
   readonly clients: Clients;
   /** Names and passwords that may sign in, and whether they may change things. */
@@ -37,7 +37,9 @@ export class Backend extends Volumes {
     this.clients = new Clients(seed.clients ?? [], journal);
     this.accounts.set(seed.user, { password: seed.password, role: 'Administrator' });
     this.accounts.set('watcher', { password: 'lookout', role: 'ReadOnly' });
-    for (const [key, value] of journal.load()) {
+    const told = journal.load();
+    for (const [key, value] of told) {
+      if (key.startsWith('block/')) continue;
       const cut = key.indexOf('/');
       const [kind, id] = [key.slice(0, cut), key.slice(cut + 1)];
       this.recallDrive(kind, id, value);
@@ -46,6 +48,8 @@ export class Backend extends Volumes {
       if (kind === 'account') this.accounts.set(id, value as Account);
       this.buckets.recall(kind, id, value);
     }
+    this.recallBlocks(told);
+    this.judgeCopies();
     this.tickIfNeeded();
   }
 
@@ -138,6 +142,13 @@ export class Backend extends Volumes {
   }
 
   private move(volume: Volume, copy: Copy, to: string): void {
+    if (copy.last)
+      throw new RedfishError(
+        409,
+        'ResourceCannotBeUsed',
+        `Drive '${copy.drive}' holds the only copy of volume '${volume.name}' that is in step.`,
+      );
+    if (copy.state !== 'Synchronized') this.blocks.forget(volume.id, [copy.drive]);
     copy.from = copy.state === 'Synchronized' ? copy.drive : undefined;
     copy.drive = to;
     copy.left = volume.consumed;
@@ -232,17 +243,19 @@ export class Backend extends Volumes {
     this.journal.remove(`account/${user}`);
   }
 
-  /** Copies on a lost drive fail; when it is back they are brought up to date. */
+  /** Copies on a lost drive fail; when it is back they are brought up to date, from the last that was written. */
   private judgeCopies(): void {
-    for (const volume of this.volumes.values())
-      for (const copy of volume.copies) {
-        const works = this.driveWorks(this.drive(copy.drive));
-        if (!works && copy.state !== 'Failed') {
-          copy.state = 'Failed';
-          copy.left = volume.consumed;
-        } else if (works && copy.state === 'Failed') copy.state = 'Synchronizing';
-      }
+    for (const volume of this.volumes.values()) if (judge(volume, this.reaches)) this.save(volume);
     this.tickIfNeeded();
+  }
+
+  /** How busy applications keep a pool, between 0 and 1, where that is not left to the time of day. */
+  readonly busy = new Map<string, number>();
+
+  /** The share of what a pool can move that its applications leave to the work on copies: their reads and writes go first. */
+  private leftOver(pool: string): number {
+    const busy = this.busy.get(pool) ?? 0;
+    return Math.max(0.1, 1 - busy);
   }
 
   // the work that goes on by itself
@@ -259,8 +272,12 @@ export class Backend extends Volumes {
     const rate = this.holdsResync ? 0 : this.seed.resyncRate;
     const share = (rate * tickMs) / 1000 / Math.max(1, busy.length + this.poolWork.size);
     for (const { volume, copy } of busy) {
-      copy.left = Math.max(0, copy.left - share);
+      // there is nothing to be brought up to date from
+      if (wholePlaces(volume.copies, this.reaches).length === 0) continue;
+      copy.left = Math.max(0, copy.left - share * this.leftOver(volume.pool));
       if (copy.left > 0) continue;
+      this.blocks.bringUp(volume, copy.drive);
+      if (copy.from !== undefined) this.blocks.forget(volume.id, [copy.from]);
       copy.state = 'Synchronized';
       copy.from = undefined;
       this.save(volume);
@@ -304,7 +321,7 @@ export class Backend extends Volumes {
     const use = this.useOfDrives();
     for (const volume of this.volumes.values())
       for (const copy of volume.copies) {
-        if (copy.state !== 'Failed' || !due.includes(copy.drive)) continue;
+        if (copy.state !== 'Failed' || copy.last || !due.includes(copy.drive)) continue;
         const pool = this.pools.get(volume.pool)!;
         const candidates = this.placesOn(pool, use);
         const others = new Set(

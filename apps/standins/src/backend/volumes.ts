@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import type { Journal } from '../journal';
 import { Buckets } from '../objects/buckets';
 import { Instances, type Instance } from './instances';
+import { Blocks } from './blocks';
 import { bestDrive, type Copy, type PlaceDrive } from './copies';
 import { Drives } from './drives';
 import { notFound, RedfishError } from './errors';
@@ -21,6 +22,7 @@ export class Volumes extends Drives {
   readonly events: BoxEvent[] = [];
   readonly buckets: Buckets;
   readonly instances: Instances;
+  readonly blocks: Blocks;
   private readonly fullPools = new Set<string>();
   private readonly lockedPools = new Set<string>();
   private readonly lostPools = new Set<string>();
@@ -32,6 +34,7 @@ export class Volumes extends Drives {
   constructor(seed: BackendSeed, journal: Journal) {
     super(seed, journal);
     this.buckets = new Buckets(journal);
+    this.blocks = new Blocks(journal, this.reaches);
     this.instances = new Instances(seed.pools, journal, this.volumes);
     for (const pool of seed.pools) this.pools.set(pool.id, pool);
   }
@@ -43,6 +46,9 @@ export class Volumes extends Drives {
     if (kind === 'class') this.serviceClasses.set(id, value as ServiceClass);
     if (kind === 'pool') this.pools.set(id, value as PoolSeed);
   }
+
+  /** Whether what lies on a drive can be read and written. */
+  protected readonly reaches = (drive: string): boolean => this.driveWorks(this.drive(drive));
 
   stop(): void {
     for (const timer of this.timers) clearTimeout(timer);
@@ -252,6 +258,8 @@ export class Volumes extends Drives {
     const full = added.find((d) => (use.get(d)?.provisioned ?? 0) + volume.capacity > this.drive(d).capacity);
     if (full !== undefined)
       throw new RedfishError(507, 'InsufficientStorage', `Insufficient storage: drive '${full}' has no room for it.`);
+    const gone = volume.copies.filter((c) => !drives.includes(c.drive)).map((c) => c.drive);
+    this.blocks.forget(volume.id, gone);
     volume.copies = [
       ...stay,
       ...added.map((drive): Copy => ({ drive, state: 'Synchronizing', left: Math.max(1, volume.consumed) })),
@@ -351,6 +359,7 @@ export class Volumes extends Drives {
     this.volume(id);
     this.volumes.delete(id);
     this.journal.remove(`volume/${id}`);
+    this.blocks.forget(id);
   }
 
   setPool(id: string, state: { full?: boolean; readOnly?: boolean; lost?: boolean; usable?: number }): void {

@@ -3,7 +3,9 @@ import { bindVolumes } from './binding';
 import { countBudgets } from './disruption';
 import { claimsOf } from './fit';
 import { endPod, NodeLife } from './node-life';
+import type { DataPath } from './data-path';
 import { Later, type Pace } from './pace';
+import { Processes } from './processes';
 import { countQuotas } from './quota';
 import { schedulePods } from './scheduler';
 import { carrySets } from './sets';
@@ -99,11 +101,17 @@ function releaseProtected(store: Store): void {
 export interface Controllers {
   /** A machine goes off, or comes back. */
   setNode(name: string, up: boolean): void;
+  /** What runs in pods. */
+  readonly processes: Processes;
   stop(): void;
 }
 
 /** Runs the controllers after every change until nothing changes any more. */
-export function runControllers(store: Store, pace: Pace): Controllers {
+export function runControllers(
+  store: Store,
+  pace: Pace,
+  paths: ReadonlyMap<string, DataPath> = new Map<string, DataPath>(),
+): Controllers {
   let scheduled = false;
   let stopped = false;
   const gone = new Set<string>();
@@ -125,16 +133,21 @@ export function runControllers(store: Store, pace: Pace): Controllers {
     countQuotas(store);
   };
   const wake = (event?: WatchEvent) => {
-    if (event?.type === 'DELETED' && event.object.metadata.uid) gone.add(event.object.metadata.uid);
+    if (event?.type === 'DELETED' && event.object.metadata.uid) {
+      gone.add(event.object.metadata.uid);
+      processes.forget(event.object.metadata.uid);
+    }
     if (scheduled) return;
     scheduled = true;
     setImmediate(turn);
   };
-  const nodes = new NodeLife(store, later, pace, wake);
+  const processes = new Processes(store, later, pace, paths, wake);
+  const nodes = new NodeLife(store, later, pace, processes, wake);
   store.changes.on('change', wake);
   wake();
   return {
     setNode: (name, up) => nodes.setNode(name, up),
+    processes,
     stop: () => {
       stopped = true;
       later.stop();

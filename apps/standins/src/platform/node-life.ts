@@ -1,6 +1,7 @@
 import { isAttached, outOfService, volumesFor } from './attach';
 import { isOver, isReady, taintsOf, tolerates } from './fit';
 import type { Later, Pace } from './pace';
+import type { Processes } from './processes';
 import type { KubeObject, Store } from './store';
 
 const unreachable = 'node.kubernetes.io/unreachable';
@@ -21,6 +22,7 @@ export class NodeLife {
     private readonly store: Store,
     private readonly later: Later,
     private readonly pace: Pace,
+    private readonly processes: Processes,
     private readonly wake: () => void,
   ) {}
 
@@ -28,7 +30,10 @@ export class NodeLife {
   setNode(name: string, up: boolean): void {
     this.store.get('nodes', undefined, name);
     if (up) this.dead.delete(name);
-    else this.dead.add(name);
+    else {
+      this.dead.add(name);
+      this.processes.kill((pod) => pod.spec?.nodeName === name);
+    }
     this.wake();
   }
 
@@ -113,6 +118,7 @@ export class NodeLife {
     }
     if (this.dead.has(node.metadata.name)) return;
     if (pod.metadata.deletionTimestamp) {
+      if (!this.processes.hasEnded(pod)) return;
       this.later.after(`stop ${uid}`, this.pace.stopMs, () => {
         const now = there();
         if (now && !this.dead.has(String(now.spec!.nodeName)) && !now.metadata.finalizers?.length)
@@ -122,14 +128,20 @@ export class NodeLife {
     }
     if (isOver(pod)) return;
     const isRunning = pod.status?.phase === 'Running';
-    if (isRunning && pod.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')) return;
+    if (isRunning && pod.status?.conditions?.some((c) => c.type === 'Ready' && c.status === 'True')) {
+      // its machine was off so shortly that nobody noticed
+      this.processes.isOpen(pod);
+      return;
+    }
     if (!volumesFor(this.store, pod).every((v) => isAttached(this.store, v, node.metadata.name))) return;
     this.later.after(`start ${uid}`, isRunning ? 0 : this.pace.startMs, () => {
       const now = there();
       if (!now || now.metadata.deletionTimestamp || this.dead.has(node.metadata.name)) return;
+      const isOpen = this.processes.isOpen(now);
+      if (isRunning && !isOpen) return;
       this.store.amend('pods', now, (copy) => {
-        const conditions = ['PodScheduled', 'Initialized', 'ContainersReady', 'Ready'].map((type) => ({
-          ...{ type, status: 'True', lastTransitionTime: stamp() },
+        const conditions = ['PodScheduled', 'Initialized', 'ContainersReady', 'Ready'].map((type, i) => ({
+          ...{ type, status: isOpen || i < 2 ? 'True' : 'False', lastTransitionTime: stamp() },
         }));
         copy.status = { ...copy.status, phase: 'Running', startTime: copy.status?.startTime ?? stamp(), conditions };
       });

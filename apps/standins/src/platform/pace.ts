@@ -12,16 +12,18 @@ export interface Pace {
   readonly evictMs: number;
   /** A volume is taken from a node that is not ready after so long, once nothing there uses it. */
   readonly forceMs: number;
+  /** Between two writes of a pod that has volumes to itself; 0 where it writes only when it is told to. */
+  readonly writeMs: number;
 }
 
 export const atOnce: Pace = {
   ...{ attachMs: 0, detachMs: 0, startMs: 0, stopMs: 0 },
-  ...{ graceMs: 0, evictMs: 0, forceMs: 0 },
+  ...{ graceMs: 0, evictMs: 0, forceMs: 0, writeMs: 0 },
 };
 /** As a busy platform does it, with the waits for lost nodes a tenth of what they are. */
 export const lively: Pace = {
   ...{ attachMs: 900, detachMs: 700, startMs: 1100, stopMs: 800 },
-  ...{ graceMs: 4_000, evictMs: 30_000, forceMs: 36_000 },
+  ...{ graceMs: 4_000, evictMs: 30_000, forceMs: 36_000, writeMs: 4_000 },
 };
 
 /** What is to happen later, each thing once; forgotten when it is stopped. */
