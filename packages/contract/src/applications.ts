@@ -1,6 +1,7 @@
 import { copyStates, standingLevels } from '@moorage/core/applications/application';
 import { nodeRules } from '@moorage/core/applications/pods';
 import { retentions, spreads } from '@moorage/core/applications/set-manifest';
+import { comparisons } from '@moorage/core/applications/written';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import { z } from 'zod';
 import { checkSchema, sizeTextSchema } from './claims';
@@ -111,6 +112,9 @@ const replicaSchema = z.object({
   claims: z.array(z.string()),
 });
 
+/** Writes that were acknowledged, and the fingerprint of all of them. */
+const writtenSchema = z.object({ writes: z.number(), fingerprint: z.string() });
+
 /** A pod that ended and came back, or is on its way: when each step was seen; null as long as it was not. */
 const moveSchema = z.object({
   id: z.number(),
@@ -123,6 +127,15 @@ const moveSchema = z.object({
   placedAt: z.string().nullable(),
   attachedAt: z.string().nullable(),
   readyAt: z.string().nullable(),
+  /** Of claims of which its pods tell what they hold: what they told last before, and first after; compared once it is back. */
+  data: z.array(
+    z.object({
+      claim: z.string(),
+      before: writtenSchema,
+      after: writtenSchema.nullable(),
+      comparison: z.enum(comparisons).nullable(),
+    }),
+  ),
 });
 export type MoveSeen = z.infer<typeof moveSchema>;
 

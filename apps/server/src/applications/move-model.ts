@@ -1,4 +1,5 @@
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
+import type { Written } from '@moorage/core/applications/written';
 import { table } from '../database/table';
 
 /** A pod of a set that ended and is to come back, with when each step of its way was seen. */
@@ -26,6 +27,9 @@ class MoveModel extends Model<InferAttributes<MoveModel>, InferCreationAttribute
   declare placedAt: Date | null;
   declare attachedAt: Date | null;
   declare readyAt: Date | null;
+  /** What the pods told of what their volumes hold, by claim: before, and once one was back. */
+  declare leftData: Record<string, Written[]> | null;
+  declare cameData: Record<string, Written[]> | null;
 }
 
 const time = () => ({ type: DataTypes.DATE });
@@ -48,4 +52,8 @@ export const moves = table('moves', MoveModel, {
   placedAt: time(),
   attachedAt: time(),
   readyAt: time(),
+  leftData: { type: DataTypes.JSONB },
+  cameData: { type: DataTypes.JSONB },
 });
+
+export type MoveRow = InferAttributes<MoveModel>;

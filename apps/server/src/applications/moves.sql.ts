@@ -1,10 +1,10 @@
 import { statement } from '../database/statement';
 
-const pods = `jsonb_to_recordset($1::jsonb) AS p(uid text, namespace text, pod text, owner text, node text, ready boolean, ended_at timestamptz, claims text[])`;
+const pods = `jsonb_to_recordset($1::jsonb) AS p(uid text, namespace text, pod text, owner text, node text, ready boolean, ended_at timestamptz, claims text[], data jsonb)`;
 
 /**
  * Notes pods of sets that were told to end, or are gone. One that had not come back yet is the same way still, begun anew: what it
- * serves has been out since the first of them.
+ * serves has been out since the first of them. What a pod says last, while it ends, is what it leaves.
  */
 export const noteEnding = statement<{ pod: string }, [pods: string]>(
   `WITH ending AS (SELECT * FROM ${pods}),
@@ -13,15 +13,16 @@ export const noteEnding = statement<{ pod: string }, [pods: string]>(
        placed_at = NULL, attached_at = NULL
      FROM ending e WHERE m.namespace = e.namespace AND m.pod = e.pod AND m.ready_at IS NULL AND m.came_uid = e.uid RETURNING m.left_uid
    )
-   INSERT INTO moves (owner, namespace, pod, volumes, class_name, backend_id, left_uid, from_node, ended_at)
-   SELECT e.owner, e.namespace, e.pod, coalesce(v.volumes, '{}'), v.class_name, v.backend_id, e.uid, e.node, e.ended_at
+   INSERT INTO moves (owner, namespace, pod, volumes, class_name, backend_id, left_uid, from_node, ended_at, left_data)
+   SELECT e.owner, e.namespace, e.pod, coalesce(v.volumes, '{}'), v.class_name, v.backend_id, e.uid, e.node, e.ended_at, e.data
    FROM ending e LEFT JOIN LATERAL (
      SELECT array_agg(coalesce(r.volume_name, o.body #>> '{spec,volumeName}') ORDER BY o.name) AS volumes,
        (array_agg(o.class_name ORDER BY o.name))[1] AS class_name, (array_agg(l.backend_id ORDER BY o.name))[1] AS backend_id
      FROM platform_objects o LEFT JOIN reservations r ON r.claim_uid = o.uid LEFT JOIN pools l ON l.id = r.pool_id
      WHERE o.plural = 'persistentvolumeclaims' AND o.namespace = e.namespace AND o.name = ANY(e.claims)) v ON true
    WHERE NOT EXISTS (SELECT 1 FROM again a WHERE a.left_uid = e.uid)
-   ON CONFLICT (left_uid) DO NOTHING RETURNING pod`,
+   ON CONFLICT (left_uid) DO UPDATE SET left_data = EXCLUDED.left_data
+     WHERE EXCLUDED.left_data IS NOT NULL AND EXCLUDED.left_data IS DISTINCT FROM moves.left_data RETURNING pod`,
 );
 
 /** Notes that pods are gone. */
@@ -33,7 +34,7 @@ export const noteGone = statement<{ pod: string }, [uids: readonly string[]]>(
 export const noteComing = statement<{ pod: string }, [pods: string]>(
   `UPDATE moves m SET came_uid = p.uid, to_node = coalesce(p.node, m.to_node),
      placed_at = CASE WHEN p.node IS NULL THEN m.placed_at ELSE coalesce(m.placed_at, now()) END,
-     ready_at = CASE WHEN p.ready THEN now() END
+     ready_at = CASE WHEN p.ready THEN now() END, came_data = CASE WHEN p.ready THEN p.data END
    FROM ${pods} WHERE m.namespace = p.namespace AND m.pod = p.pod AND m.ready_at IS NULL AND m.left_uid <> p.uid
      AND (m.came_uid IS NULL OR m.came_uid = p.uid)
      AND (m.came_uid IS NULL OR p.ready OR m.to_node IS DISTINCT FROM p.node) RETURNING m.pod`,

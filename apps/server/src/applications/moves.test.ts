@@ -9,6 +9,7 @@ let maren: Caller;
 beforeAll(async () => {
   // each step takes a moment, so that it is seen
   world = await makeWorld({
+    writes: true,
     pace: {
       ...lively,
       attachMs: 60,
@@ -62,6 +63,38 @@ test('a pod that is deleted comes back elsewhere, and each step of its way is to
   await eventuallyHolds('it is measured', async () =>
     expect((await seen()).measured).toMatchObject([{ className: 'kept', backend: 'kelp', count: 1 }]),
   );
+});
+
+/** Ends a pod; its way once another is ready in its place. */
+async function awayAndBack(name: string) {
+  const last = (await moves())[0]?.id;
+  await endPod(name);
+  return eventually('it is back', async () => (await moves()).find((m, i) => i === 0 && m.id !== last && m.readyAt));
+}
+const write = (name: string, count: number) => world.platform.processes.write('tide-gauges', name, count);
+
+test('what a pod says it holds is told before and after, and compared', async () => {
+  await eventually('it runs again', async () => (await seen()).application.ready === 2);
+  const told = (await write('store-1', 5))['data-store-1']!;
+  expect(told.writes).toBe(5);
+  const back = await awayAndBack('store-1');
+  expect(back).toMatchObject({
+    pod: 'store-1',
+    data: [{ claim: 'data-store-1', before: told, after: told, comparison: 'same' }],
+  });
+});
+
+test('what comes back with less than was acknowledged is told as that', async () => {
+  const told = (await write('store-1', 3))['data-store-1']!;
+  const volume = [...world.kelp.backend.volumes.values()].find((v) => {
+    const claim = world.platform.store.get('persistentvolumeclaims', 'tide-gauges', 'data-store-1');
+    return v.name === `pvc-${claim.metadata.uid}`;
+  })!;
+  const old = world.kelp.backend.readBlocks(volume.id, 'somebody').filter(([block]) => block < told.writes);
+  world.kelp.backend.blocks.forget(volume.id);
+  for (const [block, text] of old) world.kelp.backend.writeBlock(volume.id, block, text, 'somebody');
+  const back = await awayAndBack('store-1');
+  expect(back.data).toMatchObject([{ before: told, after: { writes: told.writes - 1 }, comparison: 'short' }]);
 });
 
 test('one that ends again before it was back has been out since the first time', async () => {

@@ -1,4 +1,5 @@
 import type { MoveSeen } from '@moorage/contract/applications';
+import { compareWritten, dataAnnotation, writtenIn } from '@moorage/core/applications/written';
 import type { Person } from '@moorage/contract/people';
 import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
@@ -8,7 +9,7 @@ import { platformObjects } from '../mirror/mirror-model';
 import { Sight } from '../people/sight';
 import type { PlatformConnector, PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
-import { moves } from './move-model';
+import { moves, type MoveRow } from './move-model';
 import { noteAttached, noteComing, noteDetached, noteEnding, noteGone } from './moves.sql';
 
 /** Days for which the ways of pods are kept. */
@@ -24,6 +25,24 @@ const claimsOf = ({ spec }: PlatformObject): string[] =>
     (v) => v.persistentVolumeClaim?.claimName ?? [],
   );
 
+/** What a pod tells of what its volumes hold; null where it tells nothing. */
+function toldBy({ metadata }: PlatformObject) {
+  const told = writtenIn(metadata.annotations?.[dataAnnotation]);
+  return Object.keys(told).length > 0 ? told : null;
+}
+
+/** What its claims held before a way and hold after it; of claims of which both are told. */
+function dataOf({ leftData, cameData, readyAt }: Pick<MoveRow, 'leftData' | 'cameData' | 'readyAt'>): MoveSeen['data'] {
+  if (leftData === null) return [];
+  return Object.entries(leftData).map(([claim, left]) => {
+    const came = cameData?.[claim] ?? [];
+    return {
+      ...{ claim, before: left[0]!, after: came[0] ?? null },
+      comparison: readyAt === null ? null : compareWritten(left, came),
+    };
+  });
+}
+
 /** A time that reads as one; what does not is left to our own clock. */
 const momentOf = (text: string | undefined): string | undefined =>
   text !== undefined && !Number.isNaN(Date.parse(text)) ? new Date(text).toISOString() : undefined;
@@ -37,6 +56,7 @@ const toRow = (pod: PlatformObject, now: string) => ({
   ready: isReady(pod),
   ended_at: momentOf(pod.metadata.deletionTimestamp) ?? now,
   claims: claimsOf(pod),
+  data: toldBy(pod),
 });
 
 /** What the mirror saw of pods, inside its transaction. */
@@ -100,6 +120,7 @@ export async function movesOf(database: Database, owner: string): Promise<MoveSe
     placedAt: at(m.placedAt),
     attachedAt: at(m.attachedAt),
     readyAt: at(m.readyAt),
+    data: dataOf(m),
   }));
 }
 

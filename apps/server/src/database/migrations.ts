@@ -21,6 +21,7 @@ import { up as copies } from './migration-0017-copies';
 import { up as tuningsOfClaims } from './migration-0018-tunings-of-claims';
 import { up as instances } from './migration-0019-instances';
 import { up as applications } from './migration-0020-applications';
+import { up as written } from './migration-0021-written';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -44,6 +45,7 @@ export const migrations = [
   { name: '0018-tunings-of-claims', up: tuningsOfClaims },
   { name: '0019-instances', up: instances },
   { name: '0020-applications', up: applications },
+  { name: '0021-written', up: written },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -1,12 +1,29 @@
-import { Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
-import type { ApplicationSeen } from '@moorage/contract/applications';
+import { Box, Table, TableBody, TableCell, TableHead, TableRow, Typography } from '@mui/material';
+import type { ApplicationSeen, MoveSeen } from '@moorage/contract/applications';
 import { Mark } from '../marks/Mark';
 import { Row, Sheet } from '../parts/layout';
 import { When } from '../parts/When';
-import { between, measuredSentence, moveStep } from './words';
+import { between, dataMarks, dataWords, measuredSentence, moveStep } from './words';
 
 /** Ways shown at first. */
 const most = 6;
+
+/** What a claim held before and holds after, with the fingerprint by which that is known. */
+function DataHeld({ held, isAlone }: { held: MoveSeen['data'][number]; isAlone: boolean }) {
+  const { claim, before, comparison } = held;
+  return (
+    <Row gap={1} align="center">
+      <Mark kind={comparison === null ? 'progress' : dataMarks[comparison]} />
+      <Typography variant="body2" component="span">
+        {isAlone ? '' : `${claim}: `}
+        {dataWords(held)}{' '}
+        <Box component="code" title={`${claim}: fingerprint ${before.fingerprint} after ${before.writes} writes`}>
+          {before.fingerprint.slice(0, 8)}
+        </Box>
+      </Typography>
+    </Row>
+  );
+}
 
 /** Pods that ended and came back, with how long each step took, and how long that takes as a rule. */
 export function Moves({ seen }: { seen: ApplicationSeen }) {
@@ -15,6 +32,8 @@ export function Moves({ seen }: { seen: ApplicationSeen }) {
   const stays = (pod: string) => application.wanted === null || Number(/\d+$/.exec(pod)?.[0] ?? 0) < application.wanted;
   const shown = moves.filter((m) => m.readyAt !== null || stays(m.pod)).slice(0, most);
   if (shown.length === 0 && measured.length === 0) return null;
+  // only where its pods say what they hold
+  const tellsData = shown.some((m) => m.data.length > 0);
   return (
     <Sheet>
       <Typography variant="h2">Pods that ended and came back</Typography>
@@ -35,6 +54,7 @@ export function Moves({ seen }: { seen: ApplicationSeen }) {
               <TableCell align="right">Placed after</TableCell>
               <TableCell align="right">Attached after</TableCell>
               <TableCell align="right">Ready after</TableCell>
+              {tellsData && <TableCell>Its data</TableCell>}
             </TableRow>
           </TableHead>
           <TableBody aria-live="polite">
@@ -57,6 +77,13 @@ export function Moves({ seen }: { seen: ApplicationSeen }) {
                     {m.readyAt !== null && at === null ? 'stayed' : between(m.endedAt, at)}
                   </TableCell>
                 ))}
+                {tellsData && (
+                  <TableCell>
+                    {m.data.map((held) => (
+                      <DataHeld key={held.claim} held={held} isAlone={m.data.length === 1} />
+                    ))}
+                  </TableCell>
+                )}
               </TableRow>
             ))}
           </TableBody>

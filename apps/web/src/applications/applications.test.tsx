@@ -10,6 +10,7 @@ import ApplicationDetail from './ApplicationDetail';
 import Applications from './Applications';
 import { joined, sheetOf } from './sheet';
 import {
+  dataWords,
   againstWords,
   briefAll,
   drainSentence,
@@ -159,7 +160,7 @@ test('a plan says what fits, what is there from before, and what does not fit', 
 test('a way back says where it stands, and how long such ways take', () => {
   const move = (part: Partial<MoveSeen>): MoveSeen => ({
     ...{ id: 1, pod: 'store-0', from: 'quay-1', to: null, endedAt: '2026-11-26T10:00:00Z', goneAt: null },
-    ...{ detachedAt: null, placedAt: null, attachedAt: null, readyAt: null },
+    ...{ detachedAt: null, placedAt: null, attachedAt: null, readyAt: null, data: [] },
     ...part,
   });
   const [goneAt, placedAt, later] = ['2026-11-26T10:00:01Z', '2026-11-26T10:00:02Z', '2026-11-26T10:00:09Z'];
@@ -173,6 +174,22 @@ test('a way back says where it stands, and how long such ways take', () => {
     'ledger on kelp: of the last 12 times, half were ready again within 3.1 s, nine of ten within 12 s; the longest took 30 s.',
   );
   expect(measuredSentence({ ...measured, count: 1 })).toMatch(/measured 1 time so far/);
+});
+
+test('what a claim holds after a way is told beside what it held before', () => {
+  const held = (comparison: MoveSeen['data'][number]['comparison'], after: number | null = null) => {
+    const fingerprint = 'feedfeedfeedfeed';
+    return dataWords({
+      ...{ claim: 'data-store-0', before: { writes: 43, fingerprint }, comparison },
+      after: after === null ? null : { writes: after, fingerprint },
+    });
+  };
+  expect(held(null)).toBe('43 writes before');
+  expect(held('same', 43)).toBe('the same, 43 writes');
+  expect(held('continued', 45)).toBe('all 43 writes, then 2 more');
+  expect(held('short', 40)).toBe('3 writes of 43 missing');
+  expect(held('other', 43)).toBe('other data than before');
+  expect(held('unknown')).toBe('43 writes before, after not told');
 });
 
 const page = (applications: ApplicationRow[]) => ({

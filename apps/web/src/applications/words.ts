@@ -211,6 +211,35 @@ export function moveStep({ goneAt, detachedAt, placedAt, attachedAt, readyAt, fr
   return `starting on ${to ?? '?'}`;
 }
 
+type Held = MoveSeen['data'][number];
+
+export const dataMarks: Record<NonNullable<Held['comparison']>, MarkKind> = {
+  same: 'settled',
+  continued: 'settled',
+  short: 'lost',
+  other: 'lost',
+  unknown: 'waiting',
+};
+
+/** Whether what a claim held before a way is what it holds after it. */
+export function dataWords({ before, after, comparison }: Held): string {
+  const writes = count(before.writes, 'write');
+  switch (comparison) {
+    case null:
+      return `${writes} before`;
+    case 'same':
+      return `the same, ${writes}`;
+    case 'continued':
+      return `all ${writes}, then ${count(after!.writes - before.writes, 'more', 'more')}`;
+    case 'short':
+      return `${count(before.writes - after!.writes, 'write')} of ${before.writes.toLocaleString('en-GB')} missing`;
+    case 'other':
+      return 'other data than before';
+    case 'unknown':
+      return `${writes} before, after not told`;
+  }
+}
+
 /** How long it took so far, in a sentence. */
 export function measuredSentence({ className, backend, count: of, half, most, longest }: MeasuredMoves): string {
   const what = `${className ?? 'no class'} on ${backend ?? 'no backend'}`;
