@@ -1,3 +1,4 @@
+import type { ApplicationSeen } from '@moorage/contract/applications';
 import { eventually, moorClass, type Caller, type World } from '@moorage/server/testing/world';
 import { lively } from '@moorage/standins/platform/pace';
 import type { Browser } from './browser';
@@ -10,7 +11,17 @@ let browser: Browser;
 let end: () => Promise<void>;
 beforeAll(async () => {
   ({ world, caller, browser, end } = await beginJourney({
-    pace: { ...lively, attachMs: 150, detachMs: 150, startMs: 200, stopMs: 200, graceMs: 300, evictMs: 300 },
+    writes: true,
+    pace: {
+      ...lively,
+      attachMs: 150,
+      detachMs: 150,
+      startMs: 200,
+      stopMs: 200,
+      graceMs: 300,
+      evictMs: 300,
+      writeMs: 0,
+    },
   }));
   await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 3 });
   await moorClass(caller, 'general', ['basalt-broad'], { copies: 1, isDefault: true });
@@ -26,6 +37,10 @@ const claims = (set: string) =>
     .map((c) => c.metadata.name)
     .filter((n) => n.includes(set))
     .sort();
+
+/** What is acknowledged of the data of a replica once it wrote so often. */
+const write = async (pod: string, count: number) =>
+  (await world.platform.processes.write('tide-gauges', pod, count))[`data-${pod}`]!;
 
 test('an application is started as it was planned, and is seen whole', async () => {
   await browser.go('/apps');
@@ -53,6 +68,7 @@ test('a pod that is deleted is seen on its way back, and its claim stays the sam
   const uid = () =>
     world.platform.store.get('persistentvolumeclaims', 'tide-gauges', 'data-gauge-store-1').metadata.uid;
   const [before, claim] = [pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-1')!, uid()];
+  const written = await write('gauge-store-1', 7);
   await browser.click('Delete the pod gauge-store-1');
   await browser.see('The pod gauge-store-1 is told to end');
   await browser.see('Pods that ended and came back');
@@ -61,6 +77,8 @@ test('a pod that is deleted is seen on its way back, and its claim stays the sam
   const after = pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-1')!;
   expect(after.metadata.uid).not.toBe(before.metadata.uid);
   expect(uid()).toBe(claim);
+  await browser.see('the same, 7 writes');
+  await browser.see(written.fingerprint.slice(0, 8));
 }, 300_000);
 
 test('replicas are added and taken away, and it is said what becomes of their claims', async () => {
@@ -99,7 +117,17 @@ test('a node is drained with its plan followed', async () => {
 test('a node that is lost keeps its pod, until it is known to be off', async () => {
   const pod = () => pods('tide-gauges', 'gauge-store').find((p) => p.metadata.name === 'gauge-store-0')!;
   const node = pod().spec!.nodeName!;
+  // and a machine that holds a copy of its data goes with it
+  const before = await caller.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/gauge-store');
+  const copyAt = before.claims.find((c) => c.name === 'data-gauge-store-0')!.parts[0]!.copies[0]!.node;
+  await write('gauge-store-0', 20);
+  // it writes on until its machine goes off, in the middle of a write
+  const writing = world.platform.processes.write('tide-gauges', 'gauge-store-0', 10_000).catch(() => undefined);
+  for (let i = 0; i < 100; i++) await Promise.resolve();
   world.platform.setNode(node, false);
+  world.kelp.backend.setNode(copyAt, false);
+  await writing;
+  const last = world.platform.processes.acknowledged('tide-gauges', 'data-gauge-store-0')!;
   await browser.go(`/apps/nodes?node=${node}`);
   await browser.see('not heard of since');
   await browser.see('1 pod was told to end there and cannot without it');
@@ -110,7 +138,22 @@ test('a node that is lost keeps its pod, until it is known to be off', async () 
   await browser.see('3 of 3 ready');
   expect(pod().spec!.nodeName).not.toBe(node);
   await browser.see(`${node} to ${pod().spec!.nodeName!}`);
+  const told = JSON.parse(pod().metadata.annotations!['vast-moorage.example/data']!) as Record<string, string>;
+  expect(told['data-gauge-store-0']).toContain(`${last.writes}:${last.fingerprint}`);
+  const [way] = (await caller.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/gauge-store')).moves;
+  expect(way!.data[0]!.comparison).toMatch(/same|continued/);
+  await browser.see(`${way!.data[0]!.before.writes} writes`);
+  // copies that lay there are behind, and brought up to date once it is back
+  await browser.see('Copies that are not in step');
+  await browser.see('when its node or disk is back');
+  world.kelp.backend.holdsResync = true;
+  await write('gauge-store-0', 3);
   world.platform.setNode(node, true);
+  world.kelp.backend.setNode(copyAt, true);
+  await browser.see('brought up to date');
+  await browser.see('What applications read and write goes first');
+  world.kelp.backend.holdsResync = false;
+  await browser.see('worst copy in step');
   await browser.go(`/apps/nodes?node=${node}`);
   await browser.see('is heard of again');
   await browser.click('It is no longer off');

@@ -167,6 +167,21 @@ export const applicationSchema = z.object({
       claims: z.array(z.string()),
     }),
   ),
+  /** Copies that are not in step, those longest so first. Bytes left, bytes per second, seconds until it is; null where nobody can say. */
+  behind: z.array(
+    z.object({
+      claim: z.string(),
+      pool: z.string(),
+      disk: z.string(),
+      node: z.string(),
+      state: z.enum(copyStates),
+      percent: z.number(),
+      since: z.string(),
+      left: z.number(),
+      rate: z.number().nullable(),
+      ready: z.number().nullable(),
+    }),
+  ),
   /** Ways of its pods, the last first. */
   moves: z.array(moveSchema),
   /** For the classes and backends of its claims, all applications together. */

@@ -6,7 +6,9 @@ import type {
   MeasuredMoves,
 } from '@moorage/contract/applications';
 import { copyStates } from '@moorage/core/applications/application';
+import { resyncSeen } from '@moorage/core/applications/resync';
 import { commonPoints } from '@moorage/core/applications/common-points';
+import { behindOf } from '../backends/behind.sql';
 import type { Database } from '../database/database';
 import { anywhere, cursorText, isCountText, isTimeText, readCursor } from '../database/cursor';
 import { isKeepable } from '../database/keepable';
@@ -122,6 +124,28 @@ async function measuredFor(database: Database, claims: readonly AppClaimRow[]): 
   );
 }
 
+/** Copies of these claims that are not in step, and how long they take to be. */
+async function behindIn(database: Database, claims: readonly AppClaimRow[]): Promise<ApplicationSeen['behind']> {
+  const rows = await behindOf(
+    database,
+    claims.map((c) => c.uid),
+  );
+  return rows.map(({ claim, pool, disk, node, state, since, at, ...b }) => {
+    const isMoving = copyState(state) === 'resyncing';
+    const stoodFor = Math.max(0, (Date.now() - at.getTime()) / 1000);
+    const seen = resyncSeen({
+      bytes: b.bytes,
+      percent: b.percent,
+      rate: isMoving ? b.bytes_per_second : null,
+      stoodFor,
+    });
+    return {
+      ...{ claim, pool, disk, node, state: copyState(state), since: since.toISOString() },
+      ...{ percent: b.percent, left: seen.left, rate: seen.rate, ready: seen.ready },
+    };
+  });
+}
+
 /** One application as it is at this moment. */
 export async function getApplication(
   database: Database,
@@ -186,6 +210,7 @@ export async function getApplication(
       ...p,
       ...{ pods: [...p.pods], standing: [...p.standing], claims: [...p.claims] },
     })),
+    behind: await behindIn(database, facts.claims),
     moves: await movesOf(database, facts.uid),
     measured: await measuredFor(database, facts.claims),
   };

@@ -2,12 +2,14 @@ import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import { record } from '../logbook/logbook';
 import { noteChanged } from '../mirror/mirror';
-import { findMirrored } from '../mirror/mirrored';
-import type { PlatformConnector, PlatformObject } from '../platform/connector';
+import { PlatformProblem, type PlatformConnector, type PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
 
 /** The platform's own word for a machine that is known to be off: its pods are let go, and their volumes taken from it at once. */
 const outOfService = { key: 'node.kubernetes.io/out-of-service', value: 'nodeshutdown', effect: 'NoExecute' };
+
+/** Tries of a node that is written by others at the same time. */
+const most = 4;
 
 interface Taint {
   readonly key: string;
@@ -30,9 +32,28 @@ export async function declareOff(
   { off, confirm }: { off: boolean; confirm?: string },
   person: string,
 ): Promise<void> {
-  const node = await findMirrored(database, 'nodes', name);
+  for (let tries = 1; ; tries++)
+    try {
+      await declareOnce(database, platform, name, { off, confirm }, person);
+      return;
+    } catch (error) {
+      // somebody wrote it meanwhile, the platform itself for one: it is looked at anew, also whether it answers
+      if (!(error instanceof PlatformProblem && error.code === 'conflict') || tries >= most) throw error;
+    }
+}
+
+async function declareOnce(
+  database: Database,
+  platform: PlatformConnector,
+  name: string,
+  { off, confirm }: { off: boolean; confirm?: string },
+  person: string,
+): Promise<void> {
+  // as the platform has it at this moment: what we saw last may be of before it came back
+  const node = await platform.find('v1', 'Node', name);
   if (!node) throw Refusal.notFound('node', name);
-  if (off && isReady(node.body))
+  const version = node.metadata.resourceVersion!;
+  if (off && isReady(node))
     throw new Refusal(
       'conflict',
       'still-answers',
@@ -47,15 +68,15 @@ export async function declareOff(
       `That ${name} is off has to be known, not guessed: a machine that is cut off and alive goes on writing. Give its name to say that it is off.`,
       'confirm',
     );
-  const others = taintsOf(node.body).filter((t) => t.key !== outOfService.key);
-  if (others.length === taintsOf(node.body).length && !off) return;
+  const others = taintsOf(node).filter((t) => t.key !== outOfService.key);
+  if (others.length === taintsOf(node).length && !off) return;
   const patched = await platform.mergePatch({
     ...{ apiVersion: 'v1', kind: 'Node' },
     // taints that somebody else adds or takes away meanwhile are not written over
-    metadata: { name, resourceVersion: node.version },
+    metadata: { name, resourceVersion: version },
     spec: { taints: off ? [...others, outOfService] : others },
   });
-  await noteChanged(database, 'nodes', patched, node.version);
+  await noteChanged(database, 'nodes', patched, version);
   await record(database, { person, action: 'change', kind: 'node', subject: name, after: { off } });
   await announce(database, [{ topic: 'backends' }, { topic: 'applications' }]);
 }

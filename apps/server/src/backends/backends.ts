@@ -17,6 +17,7 @@ import { BackendProblem, type BackendConnector, type BackendView } from '../swor
 import { BackendHttp } from '../swordfish/http';
 import { SwordfishConnector } from '../swordfish/swordfish';
 import { registered } from './backend-model';
+import { noteBehind } from './behind.sql';
 import {
   backendsListed,
   clock,
@@ -120,6 +121,23 @@ export class Backends {
     await this.store(id, view, began);
   }
 
+  /** Backends of which no copy was behind when they were looked at last. */
+  private readonly inStep = new Set<string>();
+
+  /** Notes copies that are behind, and how fast they come on; where there are none, and were none, there is nothing to note. */
+  private async followBehind(id: string, view: BackendView, at: Date): Promise<void> {
+    const behind = view.volumes.flatMap((v) =>
+      v.copies
+        .filter((c) => c.state !== 'Synchronized')
+        .map(({ disk, node, state, percent }) => ({ volume_id: v.id, disk, node, state, percent, bytes: v.consumed })),
+    );
+    if (behind.length === 0 && this.inStep.has(id)) return;
+    const news = await noteBehind(this.database, id, asRecords(behind), at);
+    if (behind.length === 0) this.inStep.add(id);
+    else this.inStep.delete(id);
+    if (news.length > 0) await announce(this.database, [{ topic: 'applications' }]);
+  }
+
   private async noteProblem(id: string, { code, message }: BackendProblem): Promise<void> {
     const changed = await noteUnreachable(this.database, id, JSON.stringify({ code, detail: message }));
     if (changed.length > 0) await announce(this.database, [{ topic: 'backends', subject: id }]);
@@ -186,6 +204,7 @@ export class Backends {
         throughput_ceiling: v.bytesPerSecondCeiling === undefined ? null : v.bytesPerSecondCeiling / megabyte,
       }));
       const changedVolumes = await takeVolumes(this.database, id, asRecords(volumes), began);
+      await this.followBehind(id, view, began);
       if (changedVolumes.length > 0) await noteMissing(this.database, id, changedVolumes);
       const changedBackend = await noteReachable(
         this.database,

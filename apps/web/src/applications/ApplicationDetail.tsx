@@ -14,6 +14,7 @@ import { Size } from '../parts/Size';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { CopiesBehind } from './CopiesBehind';
 import { KeepApart } from './KeepApart';
 import { Moves } from './Moves';
 import { Points } from './Points';
@@ -69,6 +70,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
       </Sheet>
       {doing === 'scaling' && <Scale seen={seen} close={close} />}
       {doing === 'apart' && <KeepApart seen={seen} close={close} />}
+      <CopiesBehind behind={seen.behind} />
       {isMoving && <Moves seen={seen} />}
       <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />
       {!isMoving && <Moves seen={seen} />}

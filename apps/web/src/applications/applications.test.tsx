@@ -10,6 +10,7 @@ import ApplicationDetail from './ApplicationDetail';
 import Applications from './Applications';
 import { joined, sheetOf } from './sheet';
 import {
+  behindSentence,
   dataWords,
   againstWords,
   briefAll,
@@ -60,6 +61,7 @@ const seen = (part: Partial<ApplicationSeen> = {}): ApplicationSeen => ({
   application: row('store'),
   replicas: [replica(1, 'quay-5'), replica(0, 'quay-1')],
   more: 0,
+  behind: [],
   claims: [claim(0, ['quay-1', 'quay-9']), claim(1, ['quay-5', 'quay-9']), claim(2, ['quay-1'])],
   nodes: [
     at('quay-1', 'north', 'north-1'),
@@ -174,6 +176,34 @@ test('a way back says where it stands, and how long such ways take', () => {
     'ledger on kelp: of the last 12 times, half were ready again within 3.1 s, nine of ten within 12 s; the longest took 30 s.',
   );
   expect(measuredSentence({ ...measured, count: 1 })).toMatch(/measured 1 time so far/);
+});
+
+test('copies that are behind say what is left, for how long, and what goes before them', () => {
+  const behind = (part: Partial<ApplicationSeen['behind'][number]>) => ({
+    ...{
+      claim: 'data-store-0',
+      pool: 'kelp-nvme',
+      disk: 'd',
+      node: 'quay-5',
+      state: 'resyncing' as const,
+      percent: 40,
+    },
+    ...{ since: '2026-11-26T10:00:00Z', left: 6 * GiB, rate: GiB, ready: 6 },
+    ...part,
+  });
+  expect(behindSentence([behind({}), behind({ ready: 600 })])).toBe(
+    '2 copies brought up to date, 12 GiB left, the last in 10 min. What applications read and write goes first: it slows while they are busy.',
+  );
+  expect(behindSentence([behind({ rate: null, ready: null })])).toMatch(/^1 copy brought up to date, 6 GiB left\. /);
+  expect(behindSentence([behind({ state: 'lost', rate: null, ready: null })])).toBe(
+    '1 copy out of reach: what is written meanwhile is not on it.',
+  );
+  const away = behind({ state: 'lost', rate: null, ready: null });
+  new FakeServer({
+    getApplication: () => seen({ behind: [behind({}), away] }),
+  });
+  show(<ApplicationDetail />, { at: '/apps/tide-gauges/store', path: '/apps/:namespace/:name' });
+  return screen.findByText('when its node or disk is back');
 });
 
 test('what a claim holds after a way is told beside what it held before', () => {

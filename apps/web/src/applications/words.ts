@@ -12,6 +12,7 @@ import type { CopyState } from '@moorage/core/applications/application';
 import type { Spread, SpreadAct, WhyNot } from '@moorage/core/applications/spread';
 import type { NodeRule } from '@moorage/core/applications/pods';
 import { sizeText } from '@moorage/core/sizes/display';
+import { durationText } from '../clusters/words';
 import type { MarkKind } from '../marks/Mark';
 
 type Brief = ApplicationRow['points'][number];
@@ -209,6 +210,36 @@ export function moveStep({ goneAt, detachedAt, placedAt, attachedAt, readyAt, fr
   if (attachedAt === null && to !== from)
     return detachedAt === null ? `its volumes are still on ${from}` : `its volumes go to ${to ?? '?'}`;
   return `starting on ${to ?? '?'}`;
+}
+
+type Behind = ApplicationSeen['behind'][number];
+
+export const rateText = ({ rate }: Behind): string => (rate === null ? '–' : `${sizeText(rate)}/s`);
+export const readyText = ({ state, ready }: Behind): string => {
+  if (ready !== null) return durationText(ready);
+  return state === 'resyncing' ? 'not known yet' : 'when its node or disk is back';
+};
+
+/** How far copies that are behind have come together, and what goes before them. */
+export function behindSentence(behind: readonly Behind[]): string {
+  const moving = behind.filter((b) => b.state === 'resyncing');
+  const away = behind.length - moving.length;
+  const left = moving.reduce((sum, b) => sum + b.left, 0);
+  const known = moving.flatMap((b) => b.ready ?? []);
+  const last =
+    known.length === moving.length && known.length > 0 ? `, the last in ${durationText(Math.max(...known))}` : '';
+  return [
+    ...(moving.length > 0
+      ? [
+          `${count(moving.length, 'copy', 'copies')} brought up to date, ${sizeText(left)} left${last}. What applications read and write goes first: it slows while they are busy.`,
+        ]
+      : []),
+    ...(away > 0
+      ? [
+          `${count(away, 'copy', 'copies')} out of reach: what is written meanwhile is not on ${away === 1 ? 'it' : 'them'}.`,
+        ]
+      : []),
+  ].join(' ');
 }
 
 type Held = MoveSeen['data'][number];
