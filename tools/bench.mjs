@@ -317,6 +317,21 @@ async function fuzz() {
   });
 }
 
+/** Applications in storms of faults; how many seeds may follow, then how many acts of each. */
+async function faults() {
+  const [seeds = 20, acts = 500] = numbers;
+  say(`faults: ${acts} acts on applications with faults among them, ${seeds} seeds (about a minute each)`);
+  const { storms } = await import('./lib/faults-bench.mjs');
+  const { seen, problem } = await storms(seeds, acts, say);
+  const sum = (of) => seen.reduce((all, s) => all + s[of], 0).toLocaleString('en-GB');
+  table('Nothing acknowledged lost, attached twice or left half done', [
+    ['seeds', `${seen.length} of ${seeds}`, 'wanted: all'],
+    ['acts', sum('acts'), `${sum('kills')} of them killed the server, ${sum('refused')} were refused`],
+    ['writes acknowledged', sum('writes'), ''],
+  ]);
+  if (problem !== undefined) throw new Stop(`a storm ended badly:\n${problem}`);
+}
+
 /** Everything killed in turn under a load of claims; a seed may follow. */
 async function kills() {
   const [seed = 1] = numbers;
@@ -353,6 +368,7 @@ const parts = {
   vast,
   bodies,
   fuzz,
+  faults,
   kills,
 };
 const numbers = process.argv

@@ -1,3 +1,4 @@
+import { wholePlaces } from './copies';
 import { RedfishError } from './errors';
 import { Volumes } from './volumes';
 
@@ -33,6 +34,19 @@ export class HostData extends Volumes {
     const blocks = this.blocks.read(volume);
     this.hosts.set(id, host);
     return blocks;
+  }
+
+  /** Where a volume's data is whole and can be reached, this drive aside. */
+  wholeBeside(id: string, drive: string): string[] {
+    return wholePlaces(this.volume(id).copies, this.reaches).filter((place) => place !== drive);
+  }
+
+  /** What lay on a drive is gone for good. */
+  wipeDrive(drive: string): void {
+    for (const volume of this.volumes.values()) {
+      this.blocks.forget(volume.id, [drive]);
+      for (const copy of volume.copies) if (copy.drive === drive) copy.last = undefined;
+    }
   }
 
   override remove(id: string): void {
