@@ -39,6 +39,7 @@ import { Turns } from './live/turns';
 import { applyingManifests } from './manifests/manifests';
 import { ManifestReader } from './manifests/reading';
 import type { Metrics } from './metrics/metrics';
+import { endHolds } from './moorings/planned';
 import { Mirror } from './mirror/mirror';
 import type { Operation } from './operations/operation';
 import type { Work } from './operations/kind';
@@ -227,6 +228,7 @@ export class Engine {
   });
 
   private readonly sweep = oneAtATime(async () => {
+    await endHolds(this.database);
     await this.runner.enqueue([
       ...(await findForgottenBuckets(this.database)),
       ...(await findForgotten(this.database)),

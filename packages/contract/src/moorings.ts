@@ -112,6 +112,9 @@ export const keptPlanSchema = z.object({
   pools: z.array(z.object({ pool: z.string(), claims: z.int() })),
   person: z.string(),
   at: z.string(),
+  /** Raw bytes that are held for them against others, and until when; null where the plan is a wish alone. */
+  held: z.number(),
+  until: z.string().nullable(),
 });
 export type KeptPlan = z.infer<typeof keptPlanSchema>;
 

@@ -5,7 +5,9 @@ import { podShape, amountOf, type SetShape } from '@moorage/core/applications/se
 import { claimNamesOf } from '@moorage/core/applications/set-manifest';
 import { planStart, type StartingReplica } from '@moorage/core/applications/start';
 import type { PodNode, PodThere } from '@moorage/core/applications/pods';
+import type { StorageClass } from '@moorage/core/classes/storage-class';
 import type { Database } from '../database/database';
+import type { HeldPlace } from '../moorings/planned';
 import { Sight } from '../people/sight';
 import { placementState } from '../placement/placement';
 import { claimsThere, nodesForPods, podsOnNodes } from './nodes.sql';
@@ -64,7 +66,7 @@ async function zonesThere(database: Database, namespace: string, names: readonly
 export interface PlannedStart {
   readonly plan: ApplicationPlan;
   /** Where claims that are to come go: kept with what is begun. */
-  readonly places: readonly { namespace: string; claim: string; pool: string; disks: readonly string[] }[];
+  readonly places: readonly HeldPlace[];
 }
 
 /**
@@ -85,6 +87,7 @@ export async function planReplicas(
   const standing = await zonesThere(database, shape.namespace, names);
   const prepared = prepare(state);
   const missing = missingClasses(shape, state);
+  const classOf = new Map<string, StorageClass>();
   const replicas = ordinals.map((ordinal): StartingReplica => ({
     pod: { ...shape.pod, owner, namespace: shape.namespace, name: `${shape.name}-${ordinal}` },
     claims: shape.templates.flatMap((template) => {
@@ -98,6 +101,7 @@ export async function planReplicas(
         ...{ size: template.size, mode: template.modes[0] ?? 'ReadWriteOnce', volumeMode: template.volumeMode },
         ...{ namespace: shape.namespace, zone: '' },
       } as const;
+      classOf.set(name, cls);
       const { offers: _offers, pools: _pools, ...input } = inputFor(prepared, cls, tried);
       return [{ name, batch: { id: name, input } }];
     }),
@@ -127,9 +131,18 @@ export async function planReplicas(
         0,
       ),
     },
-    places: claims.flatMap(({ name, pool, disks }) =>
-      pool === undefined ? [] : [{ namespace: shape.namespace, claim: name, pool, disks: [...disks] }],
-    ),
+    places: claims.flatMap(({ name, pool, disks, taking }) => {
+      if (pool === undefined || !taking) return [];
+      const cls = classOf.get(name)!;
+      return [
+        {
+          ...{ namespace: shape.namespace, claim: name, class_name: cls.name, pool, disks: [...disks] },
+          copies: Math.min(cls.copies, disks.length),
+          ...{ bytes: taking.provisioned, raw_bytes: taking.raw },
+          ...{ backend_iops: taking.backendIops, backend_throughput: taking.backendThroughput },
+        },
+      ];
+    }),
   };
 }
 

@@ -16,10 +16,9 @@ import type { ActRoom, Acts } from '../acts/acts';
 import { actKind } from '../acts/kind';
 import { deletionOf } from '../claims/deletion';
 import type { Database } from '../database/database';
-import { asRecords } from '../database/statement';
 import { isMirrored } from '../mirror/mirrored';
 import { platformObjects } from '../mirror/mirror-model';
-import { dropPlaces, keepPlaces } from '../moorings/planned.sql';
+import { holdPlanned, releaseHeld } from '../moorings/planned';
 import { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -92,15 +91,33 @@ function assertFits({ fits, missing, claims, pods }: ApplicationPlan): void {
   throw refuse(`No node takes the pod ${pod.pod}: of all nodes ${against || 'there is none'}.`);
 }
 
-const keep = ({ places }: PlannedStart, database: Database, person: Person, plan: string) =>
-  places.length === 0 ? Promise.resolve([]) : keepPlaces(database, asRecords(places), person.name, plan);
+/** Plans replicas of a shape, and holds the places of their claims against others: what does not fit is refused. */
+const holdFitting = (
+  database: Database,
+  { templates }: SetShape,
+  person: Person,
+  name: string,
+  reckoned: () => Promise<PlannedStart>,
+): Promise<void> =>
+  holdPlanned(
+    database,
+    // the default class is looked up by the plan
+    templates.every((t) => t.className) ? templates.map((t) => t.className!) : 'any',
+    person.name,
+    name,
+    async () => {
+      const { plan, places } = await reckoned();
+      assertFits(plan);
+      return { places, outcome: undefined };
+    },
+  );
 
 /** Does it; where it fails, the places that were kept for it go. */
 async function orDrop(database: Database, plan: string, act: () => Promise<unknown>): Promise<void> {
   try {
     await act();
   } catch (error) {
-    await dropPlaces(database, plan);
+    await releaseHeld(database, plan);
     throw error;
   }
 }
@@ -122,9 +139,10 @@ export async function startApplication(
       throw new Refusal('conflict', 'platform-exists', 'It is there already', `${subject} runs already.`, 'name');
     const isNew = !(await isMirrored(database, 'namespaces', asked.namespace));
     if (isNew && person.role === 'namespace-owner') throw Refusal.notFound('namespace', asked.namespace);
-    const planned = await planReplicas(database, site, asShape(asked), range(0, asked.replicas));
-    assertFits(planned.plan);
-    await keep(planned, database, person, name);
+    const shape = asShape(asked);
+    await holdFitting(database, shape, person, name, () =>
+      planReplicas(database, site, shape, range(0, asked.replicas)),
+    );
     const steps = applicationManifests(asked, isNew).map((object): PlatformStep => ({ do: 'make', object }));
     return {
       ...{ about: subject, namespace: asked.namespace, inside: at },
@@ -165,7 +183,7 @@ async function reckonScale(database: Database, site: string, person: Person, at:
     claims: going.claims.map(({ name, used }) => ({ name, written: used })),
     ...{ destroyed: goes ? going.destroyed : 0, confirm: goes && going.confirm },
   };
-  return { plan, started, body };
+  return { plan, started, body, shape, uid };
 }
 
 /** What more or fewer replicas would bring about. */
@@ -189,7 +207,7 @@ export async function scaleApplication(
   const subject = subjectOf(at);
   const name = randomUUID();
   const planned = async () => {
-    const { plan, started, body } = await reckonScale(database, site, person, at, to);
+    const { plan, started, body, shape, uid } = await reckonScale(database, site, person, at, to);
     if (plan.from === to) return undefined;
     if (plan.confirm && confirm !== at.name)
       throw new Refusal(
@@ -201,7 +219,9 @@ export async function scaleApplication(
       );
     if (started) {
       assertFits(started.plan);
-      await keep(started, database, person, name);
+      await holdFitting(database, shape, person, name, () =>
+        planReplicas(database, site, shape, range(plan.from, to), uid),
+      );
     }
     // another change of it meanwhile is told, and not written over
     const about = (replicas: number, version?: string) => ({

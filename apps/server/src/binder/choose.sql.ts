@@ -88,6 +88,7 @@ export const usedInNamespaces = statement<
   `SELECT namespace, class_name, sum(bytes)::bigint AS bytes FROM (
      SELECT namespace, class_name, bytes FROM reservations WHERE namespace = ANY($1)
      UNION ALL SELECT namespace, class_name, bytes FROM buckets WHERE namespace = ANY($1)
+     UNION ALL SELECT namespace, class_name, bytes FROM planned_places WHERE namespace = ANY($1) AND held_until IS NOT NULL
    ) held GROUP BY 1, 2 LIMIT 100000`,
 );
 

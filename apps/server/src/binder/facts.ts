@@ -5,7 +5,8 @@ import type { ClaimRequest, PlacementInput, Quota } from '@moorage/core/placemen
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { lockNamespace } from '../database/locks.sql';
-import { corePools, livePools } from '../pools/pools';
+import { heldFor } from '../moorings/planned';
+import { corePools, livePools, type LivePool } from '../pools/pools';
 import { staticVolumeOf } from '../static-volumes/static-volume';
 import { usedInNamespaces, type StoredClaim } from './choose.sql';
 
@@ -13,6 +14,34 @@ async function readQuotas(database: Database, { namespace, limits }: StoredClaim
   if (limits.length === 0) return [];
   await lockNamespace(database, namespace);
   return quotasOf(limits, await usedInNamespaces(database, [namespace]));
+}
+
+/** The facts as they are for the claim that something is held for: what is its own is not in its way. */
+function withoutOwn(
+  live: readonly LivePool[],
+  quotas: readonly Quota[],
+  held: Awaited<ReturnType<typeof heldFor>>,
+): { live: readonly LivePool[]; quotas: readonly Quota[] } {
+  if (!held) return { live, quotas };
+  const disks = new Set(held.disks.slice(0, held.copies));
+  return {
+    live: live.map((p) =>
+      p.id === held.poolId
+        ? {
+            ...p,
+            reservedRaw: p.reservedRaw - held.rawBytes,
+            reservedBytes: p.reservedBytes - held.bytes,
+            promisedIops: p.promisedIops - held.backendIops,
+            promisedThroughput: p.promisedThroughput - held.backendThroughput,
+            backendCap: p.backendCap && { ...p.backendCap, taken: p.backendCap.taken - held.rawBytes },
+            diskUse: Object.fromEntries(
+              Object.entries(p.diskUse).map(([disk, used]) => [disk, disks.has(disk) ? used - held.bytes : used]),
+            ),
+          }
+        : p,
+    ),
+    quotas: quotas.map((q) => ({ ...q, used: q.used - held.bytes })),
+  };
 }
 
 /** The limits of a claim with what its namespace uses of them. */
@@ -60,12 +89,15 @@ export async function factsFor(
   storageClass: StorageClass,
 ): Promise<PlacementInput> {
   const { moorings } = claim;
-  const quotas = await readQuotas(database, claim);
-  const live = await livePools(
+  const read = await readQuotas(database, claim);
+  const locked = await livePools(
     database,
-    moorings.map((m) => m.pool),
+    // also where something is held for it, which is let go of with the decision
+    [...new Set([...moorings.map((m) => m.pool), ...(claim.planned ? [claim.planned.pool] : [])])],
     'lock',
   );
+  const held = claim.planned && (await heldFor(database, claim.namespace, claim.name));
+  const { live, quotas } = withoutOwn(locked, read, held ?? undefined);
   return {
     claim: requestOf(claim),
     site,

@@ -75,6 +75,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'pools.facts': facts,
   'pools.soft_mark': () => 0.7,
   'pools.hard_mark': () => 0.9,
+  'applications_due.what': () => 'owner',
   'pools.tier': (i) => ['fast', 'standard', 'deep'][i],
   'pools.allotment': (i) => (i === 2 ? null : 600),
   'backends.cap': (i) => (i === 0 ? 1000 : null),

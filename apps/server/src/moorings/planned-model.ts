@@ -12,6 +12,16 @@ class PlannedPlaceModel extends Model<InferAttributes<PlannedPlaceModel>, InferC
   declare at: CreationOptional<Date>;
   /** Places that were kept together. */
   declare plan: string;
+  declare className: CreationOptional<string>;
+  /** What it takes of its pool, where it is held against others: bytes, IOPS and bytes per second. */
+  declare bytes: CreationOptional<number>;
+  declare rawBytes: CreationOptional<number>;
+  declare backendIops: CreationOptional<number>;
+  declare backendThroughput: CreationOptional<number>;
+  /** Of the disks, the first so many hold data. */
+  declare copies: CreationOptional<number>;
+  /** Null where nothing is held. */
+  declare heldUntil: Date | null;
 }
 
 export const plannedPlaces = table('planned_places', PlannedPlaceModel, {
@@ -22,4 +32,11 @@ export const plannedPlaces = table('planned_places', PlannedPlaceModel, {
   person: { type: DataTypes.TEXT, allowNull: false },
   at: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
   plan: { type: DataTypes.TEXT, allowNull: false },
+  className: { type: DataTypes.TEXT, allowNull: false, defaultValue: '' },
+  bytes: { type: DataTypes.BIGINT, allowNull: false, defaultValue: 0 },
+  rawBytes: { type: DataTypes.BIGINT, allowNull: false, defaultValue: 0 },
+  backendIops: { type: DataTypes.DOUBLE, allowNull: false, defaultValue: 0 },
+  backendThroughput: { type: DataTypes.DOUBLE, allowNull: false, defaultValue: 0 },
+  copies: { type: DataTypes.INTEGER, allowNull: false, defaultValue: 0 },
+  heldUntil: { type: DataTypes.DATE },
 });

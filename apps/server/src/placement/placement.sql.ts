@@ -1,9 +1,12 @@
 import type { PlacementState } from '@moorage/contract/moorings';
 import { statement } from '../database/statement';
 
-/** What is provisioned per namespace and class. `namespaces`: those alone. */
+/** What is provisioned per namespace and class, or held for claims that are to come. `namespaces`: those alone. */
 export const usageOf = statement<PlacementState['usage'][number], [namespaces: readonly string[] | null]>(
-  'SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM reservations WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000',
+  `SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM (
+     SELECT namespace, class_name, bytes FROM reservations
+     UNION ALL SELECT namespace, class_name, bytes FROM planned_places WHERE held_until IS NOT NULL) held
+   WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000`,
 );
 
 /** Classes that are not open, with the namespaces that were granted them. */

@@ -63,6 +63,8 @@ export const poolsById = statement<
        SELECT disk, sum(bytes)::bigint AS bytes FROM (
          SELECT c.disk, c.bytes FROM reservation_copies c WHERE c.pool_id = p.id
          UNION ALL
+         SELECT unnest(h.disks[1:h.copies]), h.bytes FROM planned_places h WHERE h.pool_id = p.id AND h.held_until IS NOT NULL
+         UNION ALL
          SELECT c ->> 'disk', v.bytes FROM backend_volumes v, jsonb_array_elements(v.copies) c
          WHERE v.pool_id = p.id AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
        ) held GROUP BY disk

@@ -334,7 +334,8 @@ export class Storm {
     });
     const [sums] = await this.world.rows<{ kept: string; summed: string }>(
       `SELECT (SELECT reserved_raw FROM pools WHERE id = 'kelp-nvme') AS kept,
-         (SELECT coalesce(sum(raw_bytes), 0) FROM reservations WHERE pool_id = 'kelp-nvme') AS summed`,
+         (SELECT coalesce(sum(raw_bytes), 0) FROM reservations WHERE pool_id = 'kelp-nvme')
+         + (SELECT coalesce(sum(raw_bytes), 0) FROM planned_places WHERE pool_id = 'kelp-nvme') AS summed`,
     );
     if (Number(sums!.kept) !== Number(sums!.summed))
       throw new Error(`${sums!.kept} bytes are kept as reserved, and ${sums!.summed} are`);

@@ -5,6 +5,7 @@ import { refresh, usePlans } from '../api/queries';
 import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
+import { Size } from '../parts/Size';
 import { When } from '../parts/When';
 import { Sheet } from '../parts/layout';
 
@@ -26,7 +27,8 @@ export function KeptPlans() {
           <Sheet>
             <Typography variant="h2">Kept plans</Typography>
             <Typography variant="body2" color="text.secondary">
-              A claim that comes takes its place; what is listed is still to come.
+              A claim that comes takes its place; what is listed is still to come. What is held for it, others cannot
+              take meanwhile; it is free again when the plan is let go, or at the time that is said.
             </Typography>
             <Table size="small" aria-label="Kept plans">
               <TableHead>
@@ -34,6 +36,7 @@ export function KeptPlans() {
                   <TableCell>Claims from</TableCell>
                   <TableCell align="right">Still to come</TableCell>
                   <TableCell>To</TableCell>
+                  <TableCell align="right">Held for them</TableCell>
                   <TableCell>Kept</TableCell>
                   <TableCell />
                 </TableRow>
@@ -47,6 +50,15 @@ export function KeptPlans() {
                     <TableCell align="right">{plan.claims.toLocaleString('en-GB')}</TableCell>
                     <TableCell>
                       {plan.pools.map((p) => `${p.pool} (${p.claims.toLocaleString('en-GB')})`).join(', ')}
+                    </TableCell>
+                    <TableCell align="right">
+                      {plan.until === null ? (
+                        'nothing'
+                      ) : (
+                        <>
+                          <Size bytes={plan.held} /> raw until <When at={plan.until} />
+                        </>
+                      )}
                     </TableCell>
                     <TableCell>
                       <When at={plan.at} /> by {plan.person}

@@ -1,4 +1,4 @@
-import { fitBatch, fitOneByOne, type RefusedBy } from '../placement/batch';
+import { fitBatch, fitOneByOne, type RefusedBy, type Taken } from '../placement/batch';
 import type { BatchClaim } from '../placement/request';
 import type { Pool } from '../pools/pool-state';
 import { placePods, type PodAsked, type PodNode, type PodPlace, type PodThere } from './pods';
@@ -23,6 +23,8 @@ export interface StartPlan {
     /** Undefined where it is there already, or where nothing takes it. */
     readonly pool?: string;
     readonly disks: readonly string[];
+    /** What it takes of its pool, where it goes to one. */
+    readonly taking?: Taken;
     readonly isThere: boolean;
     /** What refuses it first, on the pool that comes first; undefined where its class is moored nowhere. */
     readonly refusedBy?: RefusedBy;
@@ -53,16 +55,16 @@ export function planStart(
   const asked = claims.flatMap((c) => c.batch ?? []);
   // as their classes would have it, where all of them fit so; else as one batch, where that is better
   const alone = fitOneByOne(pools, asked);
-  const fitted = alone.refused.length === 0 ? alone : fitBatch(pools, asked);
-  const refusedBy =
-    fitted.refused.length > 0 ? fitOneByOne(pools, asked, fitted).refusedBy : new Map<string, RefusedBy>();
+  const fitted = alone.refused.length === 0 ? alone : fitOneByOne(pools, asked, fitBatch(pools, asked));
   const planned = claims.map(({ name, batch }) => {
     const pool = batch && fitted.placed.get(batch.id);
-    const why = batch && refusedBy.get(batch.id);
+    const why = batch && fitted.refusedBy.get(batch.id);
+    const taking = batch && fitted.takings.get(batch.id);
     return {
       ...{ name, isThere: batch === undefined },
       disks: (batch && fitted.disks.get(batch.id)) ?? [],
       ...(pool !== undefined && { pool }),
+      ...(taking && { taking }),
       ...(pool === undefined && why && { refusedBy: why }),
     };
   });

@@ -2,7 +2,8 @@ import type { StorageClass } from '../classes/storage-class';
 import { offsiteClass } from '../classes/elsewhere';
 import { withVolume, type Taking } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
-import { disksOf } from '../replicas/on-pool';
+import { disksOf, placeOnPool } from '../replicas/on-pool';
+import type { PlacedCopy } from '../replicas/place';
 import { kindsOf, quotaKey, type Kind, type QuotaUse } from './berth';
 import { decide } from './decide';
 import { Harbour, makeRoom, mostTries } from './harbour';
@@ -25,6 +26,9 @@ export interface Fitted extends Plan {
   readonly bytes: number;
 }
 
+/** What a claim takes of its pool: provisioned and raw bytes, IOPS and bytes per second as the pool has to give them. */
+export type Taken = Taking & { readonly raw: number };
+
 export interface RefusedBy {
   readonly pool: string;
   readonly check: Check;
@@ -44,13 +48,15 @@ function place(
   taking: Taking,
   cls: StorageClass,
   planned?: readonly string[],
-): void {
-  const pool = withVolume(state.get(id)!, taking, cls, planned);
+): readonly PlacedCopy[] | undefined {
+  const copies = placeOnPool(state.get(id)!, cls, taking.provisioned, undefined, planned);
+  const pool = withVolume(state.get(id)!, taking, cls, planned, copies);
   state.set(id, pool);
   // a cap over the backend is felt by its other pools
   if (pool.backendCap)
     for (const [other, of] of state)
       if (other !== id && of.backend === pool.backend) state.set(other, { ...of, backendCap: pool.backendCap });
+  return copies;
 }
 
 /** Places claims one after the other, each as it would be decided by itself, or with its place in a plan: what will happen. */
@@ -61,6 +67,8 @@ export function fitOneByOne(
 ): Fitted & {
   /** Provisioned bytes placed before the first refusal. */
   readonly bytesBeforeRefusal: number;
+  /** What each that is placed takes of its pool. */
+  readonly takings: ReadonlyMap<string, Taken>;
   /** What refuses each that is placed nowhere, on the pool that comes first; nothing of one whose class is moored to no pool. */
   readonly refusedBy: ReadonlyMap<string, RefusedBy>;
 } {
@@ -69,6 +77,7 @@ export function fitOneByOne(
   const used: QuotaUse = new Map();
   const placed = new Map<string, string>();
   const disks = new Map<string, readonly string[]>();
+  const takings = new Map<string, Taken>();
   const refused: string[] = [];
   const refusedBy = new Map<string, RefusedBy>();
   let [bytes, before] = [0, 0];
@@ -89,7 +98,8 @@ export function fitOneByOne(
       backendThroughput: backendThroughput!,
     };
     const kept = winner === plan.placed.get(claim.id) ? plan.disks.get(claim.id) : undefined;
-    place(state, winner, taking, claim.input.storageClass, kept);
+    const copies = place(state, winner, taking, claim.input.storageClass, kept);
+    takings.set(claim.id, { ...taking, raw: Math.ceil(provisioned! * decision.footprintFactor!) });
     const { second, offsite } = decision;
     if (second) place(state, second.pool, second, claim.input.storageClass);
     if (offsite) place(state, offsite.pool, offsite, offsiteClass(claim.input.storageClass));
@@ -98,11 +108,11 @@ export function fitOneByOne(
       used.set(key, (used.get(key) ?? 0) + provisioned!);
     }
     placed.set(claim.id, winner);
-    if (kept) disks.set(claim.id, kept);
+    if (copies) disks.set(claim.id, disksOf(copies));
     bytes += provisioned!;
     if (refused.length === 0) before += provisioned!;
   }
-  return { placed, disks, refused, refusedBy, bytes, bytesBeforeRefusal: before };
+  return { placed, disks, takings, refused, refusedBy, bytes, bytesBeforeRefusal: before };
 }
 
 /** Rounds at most in which a plan that leaves claims out is taken apart and laid anew. */

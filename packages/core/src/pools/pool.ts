@@ -123,13 +123,18 @@ export interface Taking {
  * The pool after a volume was placed, its copies on their disks, on those a plan names where it does: what a batch or a trial
  * run carries forward.
  */
-export function withVolume(pool: Pool, taking: Taking, cls: StorageClass, planned?: readonly string[]): Pool {
+export function withVolume(
+  pool: Pool,
+  taking: Taking,
+  cls: StorageClass,
+  planned?: readonly string[],
+  copies = taking.provisioned > 0 ? placeOnPool(pool, cls, taking.provisioned, undefined, planned) : undefined,
+): Pool {
   const { provisioned, backendIops, backendThroughput } = taking;
   const carved = pool.instances && carveOne(pool.instances, provisioned);
   // negative when a volume leaves: it gives back what it took
   const raw =
     Math.sign(provisioned) * Math.ceil(Math.abs(addedBy(pool, provisioned)) * footprintFactor(pool, cls.copies));
-  const copies = provisioned > 0 ? placeOnPool(pool, cls, provisioned, undefined, planned) : undefined;
   return {
     ...(copies ? withCopies(pool, copies, provisioned) : pool),
     ...(carved && {
