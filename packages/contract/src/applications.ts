@@ -291,6 +291,12 @@ export const nodeSeenSchema = z.object({
   off: z.boolean(),
   /** Pods that were told to end there and have not. */
   ending: z.int(),
+  /** Of a node that is not heard of: pods that are not told to end yet, and those of them that say they stay for good. */
+  staying: z.int(),
+  never: z.int(),
+  /** When the platform tells the first and the last of the others to end, by what they say they endure; null where nobody can say. */
+  endsFirst: z.string().nullable(),
+  endsLast: z.string().nullable(),
   /** The operation that drains it. */
   draining: z.string().nullable(),
 });

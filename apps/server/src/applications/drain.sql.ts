@@ -64,6 +64,10 @@ export const lastCopiesOn = statement<{ claim: string }, [node: string]>(
    ORDER BY 1 LIMIT 200`,
 );
 
+/** What a pod says of how long it endures a mark of its node. */
+const endures = (mark: string) =>
+  `'$.spec.tolerations[*] ? ((@.key == "node.kubernetes.io/${mark}" || !exists(@.key)) && (@.effect == "NoExecute" || !exists(@.effect)))'::jsonpath`;
+
 /** Nodes as one empties and opens them. */
 export const nodesListed = statement<{
   name: string;
@@ -74,6 +78,11 @@ export const nodesListed = statement<{
   since: string | null;
   off: boolean;
   ending: number;
+  staying: number;
+  never: number;
+  tainted_at: string | null;
+  first_s: number | null;
+  last_s: number | null;
 }>(
   `SELECT n.name, n.body #>> '{metadata,labels,topology.kubernetes.io/zone}' AS zone,
      (SELECT l ->> 'value' FROM jsonb_path_query(n.body, '$.metadata.labels.keyvalue()') l WHERE l ->> 'key' LIKE '%/rack' ORDER BY l ->> 'key' LIMIT 1) AS rack,
@@ -83,8 +92,19 @@ export const nodesListed = statement<{
      -- of nodes that are well, pods end by themselves: only the others are asked for
      CASE WHEN n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")' THEN 0
        ELSE (SELECT count(*)::int FROM platform_objects p WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = n.name AND p.deleting) END AS ending,
-     (SELECT c ->> 'lastTransitionTime' FROM jsonb_path_query(n.body, '$.status.conditions[*] ? (@.type == "Ready")') c LIMIT 1) AS since
-   FROM platform_objects n WHERE n.plural = 'nodes' AND NOT n.deleting ORDER BY n.name LIMIT 10000`,
+     (SELECT c ->> 'lastTransitionTime' FROM jsonb_path_query(n.body, '$.status.conditions[*] ? (@.type == "Ready")') c LIMIT 1) AS since,
+     coalesce(stays.pods, 0)::int AS staying, coalesce(stays.never, 0)::int AS never, lost.at AS tainted_at, stays.first_s, stays.last_s
+   FROM platform_objects n
+   -- the platform's own mark of a node that is not heard of, or not ready
+   LEFT JOIN LATERAL (SELECT t ->> 'key' AS key, t ->> 'timeAdded' AS at FROM jsonb_path_query(n.body,
+       '$.spec.taints[*] ? (@.effect == "NoExecute" && (@.key == "node.kubernetes.io/unreachable" || @.key == "node.kubernetes.io/not-ready"))') t LIMIT 1) lost ON true
+   -- how long its pods endure that, seconds, by what they say
+   LEFT JOIN LATERAL (SELECT count(*) AS pods, count(*) FILTER (WHERE e.seconds IS NULL) AS never, min(e.seconds) AS first_s, max(e.seconds) AS last_s
+     FROM (SELECT CASE WHEN count(t) = 0 THEN 0 ELSE min((t #>> '{tolerationSeconds}')::double precision) END AS seconds
+       FROM platform_objects p LEFT JOIN LATERAL jsonb_path_query(p.body,
+           CASE WHEN lost.key = 'node.kubernetes.io/unreachable' THEN ${endures('unreachable')} ELSE ${endures('not-ready')} END) t ON true
+       WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = n.name AND NOT p.deleting GROUP BY p.uid) e) stays ON lost.key IS NOT NULL
+   WHERE n.plural = 'nodes' AND NOT n.deleting ORDER BY n.name LIMIT 10000`,
 );
 
 /** How long ways took so far, of whatever class and backend, seconds. */

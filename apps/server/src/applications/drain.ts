@@ -20,6 +20,9 @@ import { allMeasured, budgetsOf, lastCopiesOn, nodesListed, podsOnNode, type Pod
 import { zonesOfVolumes } from './pages.sql';
 import { nodesAndPods } from './plan';
 
+/** Seconds beyond which a grace is as good as none. */
+const longest = 10 * 365 * 86_400;
+
 type DrainState = 'cordoning' | 'evicting' | 'drained' | 'opening' | 'given-up';
 
 /** A node that its pods leave. */
@@ -123,7 +126,13 @@ export async function listNodes(database: Database): Promise<NodeSeen[]> {
       .findAll({ raw: true, where: { kind: draining.kind }, limit: 10_000 }),
   ];
   const under = new Map(open.map((o) => [o.subject, o.id]));
-  return nodes.map((n) => ({ ...n, draining: under.get(n.name) ?? null }));
+  return nodes.map(({ tainted_at, first_s, last_s, ...n }) => {
+    const after = (seconds: number | null) =>
+      tainted_at === null || seconds === null || Number.isNaN(Date.parse(tainted_at))
+        ? null
+        : new Date(Date.parse(tainted_at) + Math.min(seconds, longest) * 1000).toISOString();
+    return { ...n, endsFirst: after(first_s), endsLast: after(last_s), draining: under.get(n.name) ?? null };
+  });
 }
 
 /** Lets a node take pods, or no more. */

@@ -1,12 +1,13 @@
 import type { ApplicationSeen, NodeSeen } from '@moorage/contract/applications';
 import type { Problem } from '@moorage/contract/problem';
+import { atOnce } from '@moorage/standins/platform/pace';
 import { Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 
 let world: World;
 let maren: Caller;
 let url: string;
 beforeAll(async () => {
-  world = await makeWorld();
+  world = await makeWorld({ pace: { ...atOnce, evictMs: 900 } });
   const server = await world.start();
   url = server.url;
   maren = await world.operator(server);
@@ -36,7 +37,17 @@ test('a node that answers is never declared off, and one that does not only by i
   const answers = await declare(name, { off: true, confirm: name });
   expect([answers.status, answers.data.code]).toEqual([409, 'still-answers']);
   world.platform.setNode(name, false);
-  await eventually('it is known to be lost', async () => !(await node(name)).ready);
+  const lost = await eventually('it is known to be lost', async () => {
+    const is = await node(name);
+    return !is.ready && is.endsLast !== null && is;
+  });
+  // its pods endure it as long as they say: a second here
+  const { taints } = world.platform.store.get('nodes', undefined, name).spec as {
+    taints: { effect: string; timeAdded: string }[];
+  };
+  const since = Date.parse(taints.find((t) => t.effect === 'NoExecute')!.timeAdded);
+  expect(lost).toMatchObject({ staying: 1, never: 0 });
+  expect([lost.endsFirst, lost.endsLast].map((at) => Date.parse(at!) - since)).toEqual([1000, 1000]);
   expect((await maren.call<Problem>('POST', `/api/nodes/${name}/drain`)).data.code).toBe('not-heard-of');
   const unnamed = await declare(name, { off: true });
   expect([unnamed.status, unnamed.data.code]).toEqual([409, 'confirm-off']);

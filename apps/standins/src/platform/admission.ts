@@ -1,5 +1,6 @@
 import { isDeepStrictEqual } from 'node:util';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
+import { withTolerations } from './fit';
 import { admitByQuota } from './quota';
 import { resourceOf } from './resources';
 import { forbidden as refused, invalid, type StatusCause } from './status';
@@ -84,6 +85,7 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
       body.status = { phase: body.spec?.claimRef ? 'Pending' : 'Available' };
     }
   }
+  if (plural === 'pods' && body.spec) body.spec.tolerations = withTolerations(store, body.spec.tolerations);
   if (plural === 'storageclasses') {
     if (!body.provisioner) causes.push(wrong('provisioner', 'Required value', 'FieldValueRequired'));
     body.reclaimPolicy ??= 'Delete';

@@ -112,6 +112,7 @@ export function runControllers(
   pace: Pace,
   paths: ReadonlyMap<string, DataPath> = new Map<string, DataPath>(),
 ): Controllers {
+  store.tolerationSeconds = Math.ceil(pace.evictMs / 1000);
   let scheduled = false;
   let stopped = false;
   const gone = new Set<string>();

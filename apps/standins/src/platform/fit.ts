@@ -47,6 +47,36 @@ function matches(labels: Record<string, string>, { matchExpressions = [] }: Term
   });
 }
 
+export const unreachable = 'node.kubernetes.io/unreachable';
+const notReady = 'node.kubernetes.io/not-ready';
+
+interface Endured {
+  readonly key?: string;
+  readonly effect?: string;
+  readonly tolerationSeconds?: number;
+}
+
+/** What a pod endures, with how long it stays on lost nodes where it says nothing of that: the platform gives it to every pod. */
+export function withTolerations(store: Store, given: unknown): Endured[] {
+  const own = (given ?? []) as Endured[];
+  const says = (key: string) => own.some((t) => t.key === undefined || t.key === key);
+  const { tolerationSeconds } = store;
+  return [
+    ...own,
+    ...[notReady, unreachable]
+      .filter((key) => !says(key))
+      .map((key) => ({ key, operator: 'Exists', effect: 'NoExecute', tolerationSeconds })),
+  ];
+}
+
+/** How long a pod stays on a node that is not heard of, seconds; Infinity where it stays for good. */
+export function staysFor({ spec }: KubeObject): number {
+  const matching = ((spec?.tolerations ?? []) as Endured[]).filter(
+    (t) => (t.key === undefined || t.key === unreachable) && (t.effect === undefined || t.effect === 'NoExecute'),
+  );
+  return matching.length === 0 ? 0 : Math.min(...matching.map((t) => t.tolerationSeconds ?? Infinity));
+}
+
 /** Whether a node is one that the pod asks for. */
 function isSelected(pod: KubeObject, node: KubeObject): boolean {
   const labels = node.metadata.labels ?? {};

@@ -1,10 +1,9 @@
 import { isAttached, outOfService, volumesFor } from './attach';
-import { isOver, isReady, taintsOf, tolerates } from './fit';
+import { isOver, isReady, staysFor, taintsOf, tolerates, unreachable } from './fit';
 import type { Later, Pace } from './pace';
 import type { Processes } from './processes';
 import type { KubeObject, Store } from './store';
 
-const unreachable = 'node.kubernetes.io/unreachable';
 const stamp = () => new Date().toISOString().replace(/\.\d+Z$/, 'Z');
 
 /** Tells a pod that runs, or would, to end; one that was never placed is gone at once. */
@@ -48,12 +47,14 @@ export class NodeLife {
     const isDead = this.dead.has(name);
     if (!isDead) {
       this.later.forget(`grace ${name}`);
-      this.later.forget(`evict ${name}`);
-      if (taintsOf(node).some((t) => t.key === unreachable)) this.markNode(node, 'True');
+      if (!taintsOf(node).some((t) => t.key === unreachable)) return;
+      for (const pod of this.store.list('pods'))
+        if (pod.spec?.nodeName === name) this.later.forget(`evict ${pod.metadata.uid}`);
+      this.markNode(node, 'True');
       return;
     }
     if (isReady(node)) this.later.after(`grace ${name}`, this.pace.graceMs, () => this.lose(name));
-    else this.later.after(`evict ${name}`, this.pace.evictMs, () => this.giveUp(name));
+    else this.giveUp(name);
   }
 
   private lose(name: string): void {
@@ -88,18 +89,20 @@ export class NodeLife {
     });
   }
 
-  /** Pods on a node that is not heard of are told to end; without it, none of them can. */
+  /** Pods on a node that is not heard of are told to end once they have stayed as long as they endure it; without it, none of them can. */
   private giveUp(name: string): void {
-    if (!this.dead.has(name)) return;
-    for (const pod of this.store.list('pods'))
-      if (
-        pod.spec?.nodeName === name &&
-        !pod.metadata.deletionTimestamp &&
-        !((pod.spec.tolerations ?? []) as { key?: string; tolerationSeconds?: number }[]).some(
-          (t) => t.key === unreachable && t.tolerationSeconds === undefined,
-        )
-      )
-        this.store.terminate('pods', pod.metadata.namespace, pod.metadata.name);
+    for (const { spec, metadata } of this.store.list('pods')) {
+      if (spec?.nodeName !== name || metadata.deletionTimestamp) continue;
+      const seconds = staysFor({ metadata, spec });
+      if (seconds === Infinity) continue;
+      // what the platform gives to all of them is as long as its pace has it
+      const ms = seconds === this.store.tolerationSeconds ? this.pace.evictMs : seconds * 1000;
+      this.later.after(`evict ${metadata.uid}`, ms, () => {
+        const now = this.store.find('pods', metadata.namespace, metadata.name);
+        if (this.dead.has(name) && now?.metadata.uid === metadata.uid)
+          this.store.terminate('pods', metadata.namespace, metadata.name);
+      });
+    }
   }
 
   /** What the agent of its node does for a pod, and what is done past it on a node declared out of service. */

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { withTolerations } from './fit';
 import { endPod } from './node-life';
 import type { KubeObject, Store } from './store';
 
@@ -62,6 +63,7 @@ function makePod(store: Store, set: KubeObject, ordinal: number): void {
   const podName = `${name}-${ordinal}`;
   makeClaims(store, set, podName);
   const spec = structuredClone(set.spec?.template?.spec ?? {});
+  spec.tolerations = withTolerations(store, spec.tolerations);
   const templates = set.spec?.volumeClaimTemplates ?? [];
   const own = new Set(templates.map((t) => t.metadata.name));
   const volumes = ((spec.volumes ?? []) as { name?: string }[]).filter((v) => !own.has(v.name ?? ''));

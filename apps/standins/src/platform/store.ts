@@ -101,6 +101,8 @@ export class Store {
   private history: WatchEvent[] = [];
   private version: number;
   readonly changes = new EventEmitter().setMaxListeners(0);
+  /** How long pods that say nothing of it stay on a node that is not heard of, seconds. */
+  tolerationSeconds = 300;
 
   constructor(
     private readonly journal: Journal,

@@ -6,6 +6,7 @@ import { refresh } from '../api/queries';
 import { Mark } from '../marks/Mark';
 import { Column, Row, Sheet } from '../parts/layout';
 import { useAct } from '../parts/useAct';
+import { useNow } from '../parts/useNow';
 import { When } from '../parts/When';
 import { lostSentence } from './words';
 
@@ -13,6 +14,7 @@ import { lostSentence } from './words';
 export function LostNode({ node }: { node: NodeSeen }) {
   const { name, ready, off, since } = node;
   const [typed, setTyped] = useState('');
+  const now = useNow();
   const declare = useAct(async (to: boolean) => {
     await ask('declareOff', { params: { node: name }, body: to ? { off: true, confirm: typed } : { off: false } });
     await refresh('applications');
@@ -35,7 +37,7 @@ export function LostNode({ node }: { node: NodeSeen }) {
             </Typography>
           )}
         </Row>
-        <Typography variant="body2">{lostSentence(node)}</Typography>
+        <Typography variant="body2">{lostSentence(node, now)}</Typography>
         {off ? (
           <div>
             <Button

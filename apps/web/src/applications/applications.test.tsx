@@ -230,12 +230,16 @@ const page = (applications: ApplicationRow[]) => ({
 test('a lost node says what is stuck on it, and never that it goes by itself', () => {
   const node = {
     ...{ name: 'quay-5', zone: 'north', rack: 'north-1', ready: false, since: '2026-11-26T10:00:00Z', cordoned: false },
-    ...{ off: false, ending: 2, draining: null },
+    ...{ off: false, ending: 2, draining: null, staying: 0, never: 0, endsFirst: null, endsLast: null },
   };
   expect(lostSentence(node)).toMatch(
     /^2 pods were told to end there and cannot without it: .* lets go of nothing by itself\.$/,
   );
-  expect(lostSentence({ ...node, ending: 0 })).toMatch(/^The platform tells its pods to end after their own grace/);
+  const stays = { ...node, ending: 0, staying: 3, never: 1, endsFirst: '2026-11-26T10:05:00Z' };
+  expect(lostSentence({ ...stays, endsLast: '2026-11-26T10:10:00Z' }, Date.parse('2026-11-26T10:04:00Z'))).toBe(
+    'The platform tells 2 pods there to end in 60 s to 6 min, when the grace that they give it is over; until then nothing is started in their place. 1 pod says it stays for good.',
+  );
+  expect(lostSentence({ ...node, ending: 0 })).toBe('No pod is on it that the platform would start elsewhere.');
   expect(lostSentence({ ...node, off: true, ready: true })).toMatch(/is heard of again/);
   expect(nodeStanding(node)).toEqual({ kind: 'lost', word: 'not heard of' });
   expect(nodeStanding({ ...node, ready: true, cordoned: true })).toEqual({ kind: 'waiting', word: 'takes no pods' });

@@ -320,7 +320,8 @@ export function drainSentence({ node, pods, isPossible, lastCopies, measured }: 
 }
 
 /** What is stuck on a node that is not heard of, and what the platform does next. */
-export function lostSentence({ name, ready, off, ending }: NodeSeen): string {
+export function lostSentence(node: NodeSeen, now = Date.now()): string {
+  const { name, ready, off, ending } = node;
   const stuck = `${count(ending, 'pod')} ${ending === 1 ? 'was' : 'were'} told to end there and cannot without it`;
   if (off && ready)
     return `${name} is heard of again, and takes no pods as long as it is declared off. Take that back once it is to be used.`;
@@ -328,7 +329,23 @@ export function lostSentence({ name, ready, off, ending }: NodeSeen): string {
     return ending > 0
       ? `${name} is declared off. ${stuck} yet; the platform lets them go.`
       : `${name} is declared off. Nothing is stuck on it.`;
+  const next = staysSentence(node, now);
   return ending > 0
-    ? `${stuck}: volumes with one writer stay attached to it, and the pods in their place wait. The platform waits for the node, and lets go of nothing by itself.`
-    : `The platform tells its pods to end after their own grace, five minutes as a rule. Until then nothing is started in their place.`;
+    ? `${stuck}: volumes with one writer stay attached to it, and the pods in their place wait. The platform waits for the node, and lets go of nothing by itself.${next && ` ${next}`}`
+    : next || 'No pod is on it that the platform would start elsewhere.';
+}
+
+/** What the platform does next with pods on a node that is not heard of, and when, by what they say they endure. */
+function staysSentence({ staying, never, endsFirst, endsLast }: NodeSeen, now: number): string {
+  const going = staying - never;
+  const left = (at: string) => Math.max(0, (Date.parse(at) - now) / 1000);
+  const forGood =
+    never > 0 ? ` ${count(never, 'pod')} ${never === 1 ? 'says it stays' : 'say they stay'} for good.` : '';
+  if (going <= 0 || endsFirst === null || endsLast === null) return forGood.trim();
+  const when =
+    endsFirst === endsLast
+      ? `in ${durationText(left(endsLast))}`
+      : `in ${durationText(left(endsFirst))} to ${durationText(left(endsLast))}`;
+  const soon = left(endsLast) < 1 ? 'at once' : when;
+  return `The platform tells ${count(going, 'pod')} there to end ${soon}, when the grace that ${going === 1 ? 'it gives' : 'they give'} it is over; until then nothing is started in ${going === 1 ? 'its' : 'their'} place.${forGood}`;
 }
