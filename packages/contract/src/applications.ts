@@ -110,6 +110,16 @@ const replicaSchema = z.object({
   since: z.string(),
   /** Names of the claims that it mounts. */
   claims: z.array(z.string()),
+  /** Where it waits for a volume that is attached to another node: which, whether that node answers, and what holds it there. */
+  waitsFor: z.array(
+    z.object({
+      claim: z.string(),
+      node: z.string(),
+      ready: z.boolean(),
+      pod: z.string().nullable(),
+      ending: z.boolean(),
+    }),
+  ),
 });
 
 /** Writes that were acknowledged, and the fingerprint of all of them. */
@@ -156,6 +166,10 @@ export const applicationSchema = z.object({
   /** Replicas that there are beside those listed. */
   more: z.number(),
   claims: z.array(usedClaimSchema),
+  /** What new replicas ask for, and the claims that were made so. Bytes. */
+  templates: z.array(
+    z.object({ name: z.string(), className: z.string().nullable(), bytes: z.number(), claims: z.array(z.string()) }),
+  ),
   /** Nodes that pods and copies are on, and those that take pods, with where they stand. */
   nodes: z.array(
     z.object({ name: z.string(), rack: z.string().nullable(), zone: z.string().nullable(), takesPods: z.boolean() }),

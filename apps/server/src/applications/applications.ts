@@ -6,6 +6,7 @@ import type {
   MeasuredMoves,
 } from '@moorage/contract/applications';
 import { copyStates } from '@moorage/core/applications/application';
+import { shapeOf, type SetBody } from '@moorage/core/applications/set-shape';
 import { resyncSeen } from '@moorage/core/applications/resync';
 import { commonPoints } from '@moorage/core/applications/common-points';
 import { behindOf } from '../backends/behind.sql';
@@ -13,10 +14,11 @@ import type { Database } from '../database/database';
 import { anywhere, cursorText, isCountText, isTimeText, readCursor } from '../database/cursor';
 import { isKeepable } from '../database/keepable';
 import { first } from '../database/statement';
+import { platformObjects } from '../mirror/mirror-model';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { copyState, factsOf, groundOfNodes, nodesUnder } from './facts';
-import type { AppClaimRow, PartRow } from './facts.sql';
+import { holdersOf, type AppClaimRow, type PartRow, type PodRow } from './facts.sql';
 import { movesOf } from './moves';
 import { measuredMoves } from './moves.sql';
 import { summaryOf } from './summary';
@@ -124,6 +126,49 @@ async function measuredFor(database: Database, claims: readonly AppClaimRow[]): 
   );
 }
 
+/** What pods that are placed and not ready wait for: volumes of theirs that only one node has, and another one has them. */
+async function waitsFor(
+  database: Database,
+  { pods, claims }: { readonly pods: readonly PodRow[]; readonly claims: readonly AppClaimRow[] },
+): Promise<Map<string, ApplicationSeen['replicas'][number]['waitsFor']>> {
+  const waiting = pods.filter((p) => p.node !== null && !p.ready && !p.deleting).slice(0, mostReplicas);
+  if (waiting.length === 0) return new Map();
+  const own = new Set(waiting.flatMap((p) => p.claims ?? []));
+  // of what several may mount, no node is in the way of another
+  const alone = claims.filter((c) => own.has(c.name) && c.modes.every((m) => m.startsWith('ReadWriteOnce')));
+  const holders = await holdersOf(
+    database,
+    alone.flatMap((c) => c.volume_name ?? []),
+  );
+  return new Map(
+    waiting.map((p) => [
+      p.name,
+      alone
+        .filter((c) => p.claims?.includes(c.name))
+        .flatMap((c) =>
+          holders
+            .filter((h) => h.volume === c.volume_name && h.node !== p.node)
+            .map((h) => ({ claim: c.name, node: h.node, ready: h.ready, pod: h.pod, ending: h.ending === true })),
+        ),
+    ]),
+  );
+}
+
+/** What replicas of a set that are added would ask for, and its claims that were made so. */
+async function templatesOf(
+  database: Database,
+  { uid, claims }: { readonly uid: string; readonly claims: readonly AppClaimRow[] },
+): Promise<ApplicationSeen['templates']> {
+  const set = await platformObjects.in(database).findOne({ raw: true, where: { uid, plural: 'statefulsets' } });
+  if (!set) return [];
+  const { name: of, templates } = shapeOf(set.body as unknown as SetBody);
+  return templates.map(({ name, className = null, size }) => {
+    const stem = `${name}-${of}-`;
+    const made = claims.filter((c) => c.name.startsWith(stem) && /^\d+$/.test(c.name.slice(stem.length)));
+    return { name, className, bytes: size, claims: made.map((c) => c.name) };
+  });
+}
+
 /** Copies of these claims that are not in step, and how long they take to be. */
 async function behindIn(database: Database, claims: readonly AppClaimRow[]): Promise<ApplicationSeen['behind']> {
   const rows = await behindOf(
@@ -170,6 +215,7 @@ export async function getApplication(
     ).map((v) => [v.name, v.zones]),
   );
   const takesPods = new Set(takers);
+  const waits = await waitsFor(database, facts);
   return {
     application: toRow(summaryOf(facts, ground)),
     replicas: facts.pods.slice(0, mostReplicas).map((p) => ({
@@ -181,6 +227,7 @@ export async function getApplication(
       why: p.why,
       since: p.created_at.toISOString(),
       claims: p.claims ?? [],
+      waitsFor: waits.get(p.name) ?? [],
     })),
     more: Math.max(0, facts.pods.length - mostReplicas),
     claims: facts.claims.slice(0, 4 * mostReplicas).map((c) => ({
@@ -200,6 +247,7 @@ export async function getApplication(
       })),
       zones: (c.volume_name && zones.get(c.volume_name)) || null,
     })),
+    templates: await templatesOf(database, facts),
     nodes: nodes.map((n) => ({
       name: n.name,
       rack: ground.get(n.name)?.rack ?? null,

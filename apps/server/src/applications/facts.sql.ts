@@ -101,6 +101,31 @@ export const claimsOfOwners = statement<AppClaimRow, [named: string, stems: stri
    LEFT JOIN reservations r ON r.claim_uid = o.uid LIMIT 400000`,
 );
 
+export interface HolderRow {
+  volume: string;
+  node: string;
+  attached: boolean;
+  ready: boolean;
+  /** A pod there that mounts the claim, and whether it ends; null where none does. */
+  pod: string | null;
+  ending: boolean | null;
+}
+
+/** Nodes that these volumes are attached to, and the pods there that mount their claims. */
+export const holdersOf = statement<HolderRow, [volumes: readonly string[]]>(
+  `SELECT a.body #>> '{spec,source,persistentVolumeName}' AS volume, a.body #>> '{spec,nodeName}' AS node,
+     coalesce((a.body #> '{status,attached}') = 'true'::jsonb, false) AS attached,
+     coalesce(n.body @? '$.status.conditions[*] ? (@.type == "Ready" && @.status == "True")', false) AS ready, p.name AS pod, p.deleting AS ending
+   FROM platform_objects a
+   LEFT JOIN platform_objects n ON n.plural = 'nodes' AND n.namespace = '' AND n.name = a.body #>> '{spec,nodeName}'
+   LEFT JOIN platform_objects v ON v.plural = 'persistentvolumes' AND v.namespace = '' AND v.name = a.body #>> '{spec,source,persistentVolumeName}'
+   LEFT JOIN LATERAL (SELECT p.name, p.deleting FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = v.body #>> '{spec,claimRef,namespace}'
+     AND p.body #>> '{spec,nodeName}' = a.body #>> '{spec,nodeName}'
+     AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', v.body #>> '{spec,claimRef,name}')))
+     ORDER BY p.name LIMIT 1) p ON true
+   WHERE a.plural = 'volumeattachments' AND a.body #>> '{spec,source,persistentVolumeName}' = ANY($1) ORDER BY 1, 2 LIMIT 5000`,
+);
+
 export interface NodeRow {
   name: string;
   zone: string | null;

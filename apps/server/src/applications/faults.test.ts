@@ -4,9 +4,9 @@ import { Storm } from '../testing/storm';
 import { makeWorld } from '../testing/world';
 
 /** Further seeds and longer storms by the environment: `npm run bench faults`. */
-const [seeds, acts] = (process.env.MOORAGE_STORM ?? '1x60').split('x').map(Number) as [number, number];
+const [seeds, acts, first] = (process.env.MOORAGE_STORM ?? '1x60x1').split('x').map(Number) as [number, number, number];
 
-test.each(Array.from({ length: seeds }, (_, i) => i + 1))(
+test.each(Array.from({ length: seeds }, (_, i) => i + (first ?? 1)))(
   'whatever fails, nothing acknowledged is lost, attached twice or left half done (seed %i)',
   async (seed) => {
     const world = await makeWorld({

@@ -7,7 +7,7 @@ let world: World;
 let maren: Caller;
 let url: string;
 beforeAll(async () => {
-  world = await makeWorld({ pace: { ...atOnce, evictMs: 900 } });
+  world = await makeWorld({ pace: { ...atOnce, evictMs: 900, forceMs: 600_000 } });
   const server = await world.start();
   url = server.url;
   maren = await world.operator(server);
@@ -20,6 +20,7 @@ beforeAll(async () => {
   await eventually('it runs', async () => (await seen()).application.ready === 2);
 });
 afterAll(() => world.end());
+let lostNode = '';
 
 const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
 const node = async (name: string) => (await maren.ok<NodeSeen[]>('GET', '/api/nodes')).find((n) => n.name === name)!;
@@ -59,12 +60,23 @@ test('a node that answers is never declared off, and one that does not only by i
   expect(attachedTo()).toContain(name);
 });
 
-test('declared off, its pods run elsewhere with their volumes, how long they were out is kept, and it comes back', async () => {
+test('a pod that needs a volume which another node has is told who has it', async () => {
   const name = pod().spec!.nodeName!;
-  const uid = pod().metadata.uid;
+  // somebody lets go of the pod without its node: another starts elsewhere, and its volume stays where it was
+  world.platform.store.purge('pods', structuredClone(pod()));
+  const waiting = await eventually('it waits for its volume', async () => {
+    const replica = (await seen()).replicas.find((r) => r.pod === 'store-1');
+    return replica?.node && replica.waitsFor.length > 0 ? replica : undefined;
+  });
+  expect(waiting.node).not.toBe(name);
+  expect(waiting.waitsFor).toEqual([{ claim: 'data-store-1', node: name, ready: false, pod: null, ending: false }]);
+  lostNode = name;
+});
+
+test('declared off, its pods run elsewhere with their volumes, how long they were out is kept, and it comes back', async () => {
+  const name = lostNode;
   expect((await declare(name, { off: true, confirm: name })).status).toBe(204);
   await eventually('it runs elsewhere', async () => (await seen()).application.ready === 2);
-  expect(pod().metadata.uid).not.toBe(uid);
   expect(pod().spec!.nodeName).not.toBe(name);
   expect(attachedTo()).not.toContain(name);
   const move = await eventually('its way is kept', async () => {

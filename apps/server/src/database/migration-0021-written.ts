@@ -4,6 +4,9 @@ const statements = `
 -- what pods told of what their volumes hold, by claim: before they ended, and once they were back
 ALTER TABLE moves ADD COLUMN left_data jsonb, ADD COLUMN came_data jsonb;
 
+-- where a volume is attached
+CREATE INDEX platform_objects_attached ON platform_objects ((body #>> '{spec,source,persistentVolumeName}')) WHERE plural = 'volumeattachments';
+
 -- places that are held against others: what a claim that is still to come takes of its pool, until when
 ALTER TABLE planned_places
   ADD COLUMN class_name text NOT NULL DEFAULT '',

@@ -317,10 +317,7 @@ export class Storm {
     for (const name of this.started)
       if (!this.sets().some((s) => s.metadata.name === name)) throw new Error(`${name} was started and is not there`);
     // claims, volumes of the platform, volumes of the backend and what is reserved are the same ones
-    const wanted = claims
-      .map((c) => `pvc-${c.metadata.uid}`)
-      .sort()
-      .join();
+    const wanted = new Set(claims.map((c) => `pvc-${c.metadata.uid}`));
     await eventually('claims and volumes are the same ones', async () => {
       const reserved = await this.world.rows<{ volume_name: string }>('SELECT volume_name FROM reservations');
       const seen = {
@@ -328,8 +325,12 @@ export class Storm {
         backend: [...this.box.volumes.values()].map((v) => v.name),
         reserved: reserved.map((r) => r.volume_name),
       };
-      for (const [where, names] of Object.entries(seen))
-        if (names.sort().join() !== wanted) throw new Error(`${where}: ${names.join()} where ${wanted} is wanted`);
+      for (const [where, names] of Object.entries(seen)) {
+        const more = names.filter((n, i) => !wanted.has(n) || names.indexOf(n) !== i);
+        const fewer = [...wanted].filter((n) => !names.includes(n));
+        if (more.length + fewer.length > 0)
+          throw new Error(`${where}: has ${more.join()} besides, and not ${fewer.join()}`);
+      }
       return true;
     });
     const [sums] = await this.world.rows<{ kept: string; summed: string }>(

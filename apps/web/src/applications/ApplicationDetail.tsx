@@ -15,17 +15,19 @@ import { Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
 import { CopiesBehind } from './CopiesBehind';
+import { Holders } from './Holders';
 import { KeepApart } from './KeepApart';
 import { Moves } from './Moves';
 import { Points } from './Points';
 import { Scale } from './Scale';
 import { SheetDrawing } from './SheetDrawing';
+import { TemplateSize } from './TemplateSize';
 import { copyMarks, copyWords, readyMark, wantedOf } from './words';
 
 function Body({ seen }: { seen: ApplicationSeen }) {
   const [, select] = useSelected();
   const go = useGo();
-  const [doing, setDoing] = useState<'scaling' | 'apart'>();
+  const [doing, setDoing] = useState<'scaling' | 'apart' | 'size'>();
   const close = () => setDoing(undefined);
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const { application: a, more } = seen;
@@ -59,6 +61,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
           )}
           <Fill />
           <Button onClick={() => go(`/claims?namespace=${namespace}&q=${encodeURIComponent(name)}`)}>Its claims</Button>
+          {may && seen.templates.length > 0 && !doing && <Button onClick={() => setDoing('size')}>Another size</Button>}
           {may && a.wanted !== null && !doing && <Button onClick={() => setDoing('scaling')}>Scale</Button>}
         </Row>
         <SheetDrawing seen={seen} select={select} endPod={may ? endPod.mutate : undefined} />
@@ -69,7 +72,9 @@ function Body({ seen }: { seen: ApplicationSeen }) {
         </Typography>
       </Sheet>
       {doing === 'scaling' && <Scale seen={seen} close={close} />}
+      {doing === 'size' && <TemplateSize seen={seen} close={close} />}
       {doing === 'apart' && <KeepApart seen={seen} close={close} />}
+      <Holders replicas={seen.replicas} />
       <CopiesBehind behind={seen.behind} />
       {isMoving && <Moves seen={seen} />}
       <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />

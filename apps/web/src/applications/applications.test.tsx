@@ -11,6 +11,8 @@ import Applications from './Applications';
 import { joined, sheetOf } from './sheet';
 import {
   behindSentence,
+  holderSentence,
+  templateSentence,
   dataWords,
   againstWords,
   briefAll,
@@ -37,7 +39,7 @@ const row = (name: string, part: Partial<ApplicationRow> = {}): ApplicationRow =
 });
 const replica = (i: number, node: string | null, part: Partial<ApplicationSeen['replicas'][number]> = {}) => ({
   ...{ pod: `store-${i}`, node, phase: 'Running', ready: true, deleting: false, why: null },
-  ...{ since: '2026-11-26T10:00:00Z', claims: [`data-store-${i}`] },
+  ...{ since: '2026-11-26T10:00:00Z', claims: [`data-store-${i}`], waitsFor: [] },
   ...part,
 });
 const claim = (i: number, nodes: readonly string[]) => ({
@@ -61,6 +63,7 @@ const seen = (part: Partial<ApplicationSeen> = {}): ApplicationSeen => ({
   application: row('store'),
   replicas: [replica(1, 'quay-5'), replica(0, 'quay-1')],
   more: 0,
+  templates: [],
   behind: [],
   claims: [claim(0, ['quay-1', 'quay-9']), claim(1, ['quay-5', 'quay-9']), claim(2, ['quay-1'])],
   nodes: [
@@ -204,6 +207,33 @@ test('copies that are behind say what is left, for how long, and what goes befor
   });
   show(<ApplicationDetail />, { at: '/apps/tide-gauges/store', path: '/apps/:namespace/:name' });
   return screen.findByText('when its node or disk is back');
+});
+
+test('a pod that waits for its volume is told who has it, and the safe way out', () => {
+  const held = { claim: 'data-store-1', node: 'quay-5', ready: true, pod: null, ending: false };
+  expect(holderSentence('store-1', held)).toBe(
+    'store-1 waits for data-store-1: it is attached to quay-5, where nothing uses it any more. The platform takes it from there by itself.',
+  );
+  expect(holderSentence('store-1', { ...held, ready: false })).toMatch(
+    /switch it off, be sure of it, and declare it off/,
+  );
+  expect(holderSentence('store-1', { ...held, pod: 'backup-1' })).toMatch(/end that one first/);
+  expect(holderSentence('store-1', { ...held, pod: 'store-1', ending: true })).toMatch(
+    /until the pod store-1 there has/,
+  );
+});
+
+test('what the platform does about the size in a template is said before its claims grow', () => {
+  const template = { name: 'data', className: 'ledger', bytes: 4 * GiB, claims: [] };
+  const of = (...sizes: number[]) =>
+    templateSentence(
+      template,
+      sizes.map((requested) => ({ requested })),
+    );
+  expect(of(4 * GiB, 8 * GiB)).toMatch(
+    /^Replicas of the template data ask for 4 GiB of ledger\. Its 2 claims can grow, .* 1 claim asks for more than that by now\. The platform does not let/,
+  );
+  expect(of()).toMatch(/No claim was made so far\./);
 });
 
 test('what a claim holds after a way is told beside what it held before', () => {

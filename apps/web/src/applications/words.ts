@@ -180,6 +180,34 @@ export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): 
   return `It does not fit: ${pools}of ${count(pods.length, 'pod')} ${placed} with a node.`;
 }
 
+/** Who has a volume that a pod waits for, and the safe way to it. */
+export function holderSentence(waiting: string, { claim, node, ready, pod, ending }: Pod['waitsFor'][number]): string {
+  const has = `${waiting} waits for ${claim}: it is attached to ${node}`;
+  if (!ready)
+    return `${has}, which is not heard of and cannot let go of it. Bring that machine back; or switch it off, be sure of it, and declare it off.`;
+  if (pod === null) return `${has}, where nothing uses it any more. The platform takes it from there by itself.`;
+  if (ending) return `${has} until the pod ${pod} there has ended.`;
+  return `${has}, where the pod ${pod} uses it. It is let go when that pod has ended: end that one first, or let ${waiting} run on ${node} as well.`;
+}
+
+type Template = ApplicationSeen['templates'][number];
+
+/** What the platform will and will not do about the size that a template asks for. */
+export function templateSentence(
+  { name, bytes, className }: Template,
+  claims: readonly Pick<ApplicationSeen['claims'][number], 'requested'>[],
+): string {
+  const size = sizeText(bytes);
+  const grown = claims.filter((c) => c.requested > bytes).length;
+  const already =
+    grown > 0 ? ` ${count(grown, 'claim')} ${grown === 1 ? 'asks' : 'ask'} for more than that by now.` : '';
+  const made =
+    claims.length > 0
+      ? `Its ${count(claims.length, 'claim')} can grow, one after the other, each with what its pool has; none shrinks.${already}`
+      : 'No claim was made so far.';
+  return `Replicas of the template ${name} ask for ${size} of ${className ?? 'the default class'}. ${made} The platform does not let that size be changed in a set that is there: replicas that are added later ask for ${size} still, and are grown then. Only a set that is deleted without its pods (they are left as orphans) and made again has another; its pods and claims stay.`;
+}
+
 /** What becomes of the claims of replicas that go. */
 export function goingSentence({ from, to, claims, whenScaled, destroyed }: ScalePlan): string {
   const pods =

@@ -125,7 +125,18 @@ function isWhole(change: RoundChange): boolean {
 }
 
 /** One change of many claims: what it brings about claim by claim, before it is begun. */
-export function Round({ act, claims, close }: { act: RoundAct; claims: readonly Picked[]; close: () => void }) {
+export function Round({
+  act,
+  claims,
+  close,
+  back = 'Back to the list',
+}: {
+  act: RoundAct;
+  claims: readonly Picked[];
+  close: () => void;
+  /** What closing leads to. */
+  back?: string;
+}) {
   const [change, setChange] = useState<RoundChange | undefined>(beginsWith[act]);
   const [typed, setTyped] = useState('');
   const [begun, setBegun] = useState<string>();
@@ -157,7 +168,7 @@ export function Round({ act, claims, close }: { act: RoundAct; claims: readonly 
           <SizeOf change={change} set={setChange} />
         )}
         <Fill />
-        <Button onClick={close}>Back to the list</Button>
+        <Button onClick={close}>{back}</Button>
       </Row>
       {begun && <Begun id={begun} />}
       {!begun && isAsked && (
