@@ -229,6 +229,7 @@ export class Engine {
 
   private readonly sweep = oneAtATime(async () => {
     await endHolds(this.database);
+    await this.binder.destroyLate();
     await this.runner.enqueue([
       ...(await findForgottenBuckets(this.database)),
       ...(await findForgotten(this.database)),

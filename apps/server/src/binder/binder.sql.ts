@@ -5,7 +5,7 @@ import { mayGoTo, setTo } from '../operations/kind';
 import type { Operation } from '../operations/operation';
 import { operationFields } from '../operations/operations.sql';
 import type { PlatformObject } from '../platform/connector';
-import { binding, releasing } from './kinds';
+import { binding, neverBound, releasing } from './kinds';
 
 /** A claim as the platform has it, and its class. */
 export interface ClaimAndClass {
@@ -101,6 +101,18 @@ export const beginReleases = statement<{ id: string }, [claims: readonly string[
   `INSERT INTO operations (kind, subject, state, holds, namespace, about)
    SELECT 'release', claim_uid, '${releasing.begins}', '${releasing.holds}', namespace, namespace || '/' || claim_name
    FROM reservations WHERE claim_uid = ANY($1) ON CONFLICT (holds, subject) DO NOTHING RETURNING id`,
+);
+
+/**
+ * Volumes on backends whose claims were given up before anything was bound to them, within the last days: by our own names, held by
+ * nothing, never written, and unknown to the platform.
+ */
+export const lateVolumes = statement<{ backend_id: string; volume_id: string; name: string }>(
+  `SELECT v.backend_id, v.volume_id, v.name FROM operations op JOIN backend_volumes v ON v.name = 'pvc-' || op.subject
+   WHERE op.kind = 'release' AND op.cause = '${neverBound}' AND op.state = 'released' AND op.ended_at > now() - interval '7 days'
+     AND v.consumed = 0 AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.claim_uid = op.subject OR r.volume_name = v.name)
+     AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = op.subject)
+     AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumes' AND o.name = v.name) LIMIT 100`,
 );
 
 /** Claims that wait for a place, or for more of the one they have, by id after one of them; those alone that a change of such a kind can help. */

@@ -103,6 +103,9 @@ export class Binder {
     ];
   }
 
+  /** Destroys what backends made after it was let go of. */
+  destroyLate = (): Promise<void> => this.release.destroyLate();
+
   private async decide(operation: Operation): Promise<Operation | undefined> {
     const moved = await chooseAndReserve(this.database, this.metrics, this.site, operation);
     if (moved?.state === 'making') this.intended.add(moved.id);

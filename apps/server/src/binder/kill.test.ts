@@ -85,6 +85,27 @@ describe('a server killed after a single step of a binding', () => {
     ]);
     await end();
   });
+
+  test('a volume that comes when its claim is gone does not stay, also where taking it away is refused', async () => {
+    const { caller, end } = await afterwards();
+    world.kelp.faults.add({ kind: 'latency', method: 'POST', path: '/Volumes$', latencyMs: 1500, times: 1 });
+    world.kelp.faults.add({ kind: 'refuse', method: 'DELETE', path: '/Volumes/', times: 2 });
+    const before = world.kelp.faults.calls.length;
+    const called = (method: string) => world.kelp.faults.calls.slice(before).filter((c) => c.method === method).length;
+    await caller.ok('POST', '/api/claims', aClaim('late', 'tide-fast'));
+    await eventually('the backend is asked', () => Promise.resolve(called('POST') > 0));
+    const { uid } = world.platform.store.get('persistentvolumeclaims', 'tide-gauges', 'late').metadata;
+    world.platform.store.delete('persistentvolumeclaims', 'tide-gauges', 'late');
+    await eventually(
+      'it is let go of',
+      async () =>
+        (await world.rows(`SELECT 1 FROM operations WHERE subject = $1 AND state = 'released'`, [uid])).length === 1,
+    );
+    await eventually('it came, and was not taken away at once', () => Promise.resolve(called('DELETE') > 0));
+    await eventually('it is gone', () => Promise.resolve(volumesOf(`pvc-${uid}`)[0] === 0));
+    expect(called('DELETE')).toBeGreaterThan(1);
+    await end();
+  });
 });
 
 const releaseStates: readonly ReleaseState[] = ['unmade', 'cleared', 'released'];

@@ -26,6 +26,9 @@ export const binding: Kind<BindState> = {
   },
 };
 
+/** Why a volume may come after it was let go of: its backend was asked for it, and the answer was heard by nobody. */
+export const neverBound = 'never bound';
+
 /** What was reserved for a claim that is gone, on its way to being free again. */
 export const releasing: Kind<ReleaseState> = {
   kind: 'release',

@@ -7,8 +7,8 @@ import type { Operation } from '../operations/operation';
 import { operations } from '../operations/operation-model';
 import { advance } from '../operations/operations';
 import { PlatformProblem, type PlatformConnector } from '../platform/connector';
-import { resumeBinding } from './binder.sql';
-import { releasing } from './kinds';
+import { lateVolumes, resumeBinding } from './binder.sql';
+import { neverBound, releasing } from './kinds';
 import { freeReserved, furtherCopiesOf, reservedFor, setAdrift, type Reserved } from '../reservations/reservation.sql';
 
 /** Lets go of what was reserved for a claim that is gone. The only code that destroys data. */
@@ -38,7 +38,15 @@ export class Release {
     for (const copy of await furtherCopiesOf(this.database, held.claim_uid))
       await this.destroy(copy.backend_id, copy.volume_id, held.volume_name);
     await this.destroy(held.backend_id, held.volume_id, held.volume_name);
-    return advance(this.database, releasing, operation, 'unmade');
+    // a call for it may be under way still, of a server that was killed: what comes of that later is found by this word
+    const wasBound = held.state !== 'held' && held.state !== 'made';
+    return advance(this.database, releasing, operation, 'unmade', wasBound ? {} : { cause: neverBound });
+  }
+
+  /** Volumes that came after they were let go of: nobody ever wrote to them, and nothing is left that they are for. */
+  async destroyLate(): Promise<void> {
+    for (const { backend_id, volume_id, name } of await lateVolumes(this.database))
+      await this.destroy(backend_id, volume_id, name);
   }
 
   private async destroy(backendId: string, volumeId: string | null, name: string): Promise<void> {

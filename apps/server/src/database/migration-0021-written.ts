@@ -4,6 +4,9 @@ const statements = `
 -- what pods told of what their volumes hold, by claim: before they ended, and once they were back
 ALTER TABLE moves ADD COLUMN left_data jsonb, ADD COLUMN came_data jsonb;
 
+-- releases after which a volume may still come
+CREATE INDEX operations_never_bound ON operations (ended_at) WHERE kind = 'release' AND cause = 'never bound';
+
 -- where a volume is attached
 CREATE INDEX platform_objects_attached ON platform_objects ((body #>> '{spec,source,persistentVolumeName}')) WHERE plural = 'volumeattachments';
 
