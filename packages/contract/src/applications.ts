@@ -181,6 +181,24 @@ export const applicationSchema = z.object({
       claims: z.array(z.string()),
     }),
   ),
+  /** Of replicas whose class wants a copy on their node: whether it is there, and what would bring it there. Bytes. */
+  locality: z.array(
+    z.object({
+      pod: z.string(),
+      node: z.string(),
+      /** Where more of its claims would be read locally, and how many. */
+      podTo: z.object({ node: z.string(), local: z.int() }).nullable(),
+      claims: z.array(
+        z.object({
+          claim: z.string(),
+          isLocal: z.boolean(),
+          copyTo: z
+            .object({ disk: z.string(), fromNode: z.string(), fromDisk: z.string(), bytes: z.number() })
+            .nullable(),
+        }),
+      ),
+    }),
+  ),
   /** Copies that are not in step, those longest so first. Bytes left, bytes per second, seconds until it is; null where nobody can say. */
   behind: z.array(
     z.object({

@@ -19,6 +19,7 @@ import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { copyState, factsOf, groundOfNodes, nodesUnder } from './facts';
 import { holdersOf, type AppClaimRow, type PartRow, type PodRow } from './facts.sql';
+import { localityIn } from './locality';
 import { movesOf } from './moves';
 import { measuredMoves } from './moves.sql';
 import { summaryOf } from './summary';
@@ -258,6 +259,7 @@ export async function getApplication(
       ...p,
       ...{ pods: [...p.pods], standing: [...p.standing], claims: [...p.claims] },
     })),
+    locality: await localityIn(database, facts, takesPods),
     behind: await behindIn(database, facts.claims),
     moves: await movesOf(database, facts.uid),
     measured: await measuredFor(database, facts.claims),

@@ -4,6 +4,7 @@ import type { RunningServer } from '../server';
 import { eventually, eventuallyHolds, makeWorld, moorClass, type Caller, type World } from '../testing/world';
 
 /** A machine that runs a pod and holds a copy of its data is lost while the pod writes, and comes back. */
+const resyncRate = 30 * 1024;
 let world: World;
 let server: RunningServer;
 let maren: Caller;
@@ -11,7 +12,7 @@ beforeAll(async () => {
   world = await makeWorld({
     writes: true,
     pace: { ...atOnce, writeMs: 15, evictMs: 50, graceMs: 30, forceMs: 600_000 },
-    kelp: (seed) => ({ ...seed, createMs: 5, resyncRate: 30 * 1024 }),
+    kelp: (seed) => ({ ...seed, createMs: 5, resyncRate }),
   });
   server = await world.start();
   maren = await world.operator(server);
@@ -86,12 +87,9 @@ test('no acknowledged write is lost with its node, and the copy that was there i
     expect(behind!.ready).toBeGreaterThan(0);
     expect(behind!.left).toBeLessThan(4 * 2 ** 30);
   });
-  const { rate: slow } = (await seen()).behind[0]!;
+  // applications leave it a tenth of what it can
+  expect((await seen()).behind[0]!.rate).toBeLessThan(0.4 * resyncRate);
   world.kelp.backend.busy.set('kelp-nvme', 0);
-  await eventually('it is faster once applications are quiet', async () => {
-    const [behind] = (await seen()).behind;
-    return behind?.rate && behind.rate > 3 * slow!;
-  });
   await eventuallyHolds('all are in step', async () => expect((await seen()).behind).toEqual([]));
   expect((await seen()).application.worst).toBe('in-sync');
 }, 120_000);

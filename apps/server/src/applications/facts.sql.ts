@@ -49,6 +49,8 @@ export interface PartRow {
   pool: string;
   backend: string;
   needs: number | null;
+  /** Written bytes, as its backend says. */
+  written: number;
   copies: { disk: string; node: string; state: string; percent: number }[];
   witness: { disk: string; node: string } | null;
 }
@@ -72,7 +74,7 @@ export interface AppClaimRow {
 const part = (of: string, claim: string) =>
   `jsonb_build_object('pool', p.id, 'backend', p.backend_id,
      'needs', CASE WHEN p.facts #>> '{redundancy,scheme,kind}' = 'erasure' THEN (p.facts #>> '{redundancy,scheme,data}')::int END,
-     'copies', coalesce(v.copies, '[]'),
+     'copies', coalesce(v.copies, '[]'), 'written', coalesce(v.consumed, 0),
      'witness', (SELECT jsonb_build_object('disk', w.disk, 'node', w.node) FROM reservation_copies w
         WHERE w.claim_uid = ${claim} AND w.pool_id = ${of}.pool_id AND w.role = 'witness' LIMIT 1))`;
 const lies = (of: string) =>

@@ -17,6 +17,7 @@ import { When } from '../parts/When';
 import { CopiesBehind } from './CopiesBehind';
 import { Holders } from './Holders';
 import { KeepApart } from './KeepApart';
+import { LocalReads } from './LocalReads';
 import { Moves } from './Moves';
 import { Points } from './Points';
 import { Scale } from './Scale';
@@ -78,6 +79,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
       <CopiesBehind behind={seen.behind} />
       {isMoving && <Moves seen={seen} />}
       <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />
+      <LocalReads namespace={namespace} locality={seen.locality} />
       {!isMoving && <Moves seen={seen} />}
     </Column>
   );

@@ -8,7 +8,7 @@ import { Column, Row, Sheet } from '../parts/layout';
 import { useAct } from '../parts/useAct';
 import { useNow } from '../parts/useNow';
 import { When } from '../parts/When';
-import { lostSentence } from './words';
+import { lostSentence } from './node-words';
 
 /** A node that is not heard of, or was declared off: what is stuck there, what comes next, and the safe way out. */
 export function LostNode({ node }: { node: NodeSeen }) {

@@ -12,7 +12,7 @@ import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { LostNode } from './LostNode';
-import { drainSentence, fateWords, nodeStanding } from './words';
+import { drainSentence, fateWords, nodeStanding } from './node-words';
 
 /** Nodes drawn at once; the rest is a click away. */
 const atOnce = 100;

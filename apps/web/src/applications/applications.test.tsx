@@ -11,24 +11,23 @@ import Applications from './Applications';
 import { joined, sheetOf } from './sheet';
 import {
   behindSentence,
+  localitySentence,
+  localityWays,
   holderSentence,
   templateSentence,
   dataWords,
   againstWords,
   briefAll,
-  drainSentence,
-  fateWords,
   goingSentence,
-  lostSentence,
   measuredSentence,
   moveStep,
-  nodeStanding,
   planSentence,
   podWord,
   readyMark,
   spreadLines,
   stopsWords,
 } from './words';
+import { drainSentence, fateWords, lostSentence, nodeStanding } from './node-words';
 
 const GiB = 2 ** 30;
 const row = (name: string, part: Partial<ApplicationRow> = {}): ApplicationRow => ({
@@ -64,6 +63,7 @@ const seen = (part: Partial<ApplicationSeen> = {}): ApplicationSeen => ({
   replicas: [replica(1, 'quay-5'), replica(0, 'quay-1')],
   more: 0,
   templates: [],
+  locality: [],
   behind: [],
   claims: [claim(0, ['quay-1', 'quay-9']), claim(1, ['quay-5', 'quay-9']), claim(2, ['quay-1'])],
   nodes: [
@@ -221,6 +221,29 @@ test('a pod that waits for its volume is told who has it, and the safe way out',
   expect(holderSentence('store-1', { ...held, pod: 'store-1', ending: true })).toMatch(
     /until the pod store-1 there has/,
   );
+});
+
+test('replicas that read over the network are told what would change that, and what it costs', () => {
+  const copyTo = { disk: 'd', fromNode: 'quay-3', fromDisk: 'e', bytes: 3 * GiB };
+  const away = {
+    ...{ pod: 'store-1', node: 'quay-5', podTo: { node: 'quay-3', local: 1 } },
+    claims: [{ claim: 'data-store-1', isLocal: false, copyTo }],
+  };
+  const own = {
+    ...away,
+    pod: 'store-0',
+    podTo: null,
+    claims: [{ claim: 'data-store-0', isLocal: true, copyTo: null }],
+  };
+  expect(localitySentence([own, away])).toBe(
+    '1 of 2 replicas whose class wants it reads from their own nodes; the others read over the network.',
+  );
+  expect(localityWays(away)).toEqual([
+    'a copy of data-store-1 goes from quay-3 to quay-5: 3 GiB to copy, while it runs',
+    'store-1 starts again on quay-3: it is out as long as such ways take',
+  ]);
+  const stuck = { ...away, podTo: null, claims: [{ claim: 'data-store-1', isLocal: false, copyTo: null }] };
+  expect(localityWays(stuck)[0]).toMatch(/^no disk of quay-5 has room/);
 });
 
 test('what the platform does about the size in a template is said before its claims grow', () => {

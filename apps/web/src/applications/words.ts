@@ -2,10 +2,8 @@ import type {
   ApplicationPlan,
   ApplicationRow,
   ApplicationSeen,
-  DrainSeen,
   MeasuredMoves,
   MoveSeen,
-  NodeSeen,
   ScalePlan,
 } from '@moorage/contract/applications';
 import type { CopyState } from '@moorage/core/applications/application';
@@ -82,7 +80,8 @@ export function briefAll(points: readonly Brief[]): string {
   return `${briefWords(sorted[0]!)}${more > 0 ? `, ${more} more` : ''}`;
 }
 
-const count = (n: number, one: string, many = `${one}s`): string =>
+/** So many of something. */
+export const count = (n: number, one: string, many = `${one}s`): string =>
   n === 1 ? `1 ${one}` : `${n.toLocaleString('en-GB')} ${many}`;
 
 /** What stops when it fails, and why. */
@@ -190,6 +189,34 @@ export function holderSentence(waiting: string, { claim, node, ready, pod, endin
   return `${has}, where the pod ${pod} uses it. It is let go when that pod has ended: end that one first, or let ${waiting} run on ${node} as well.`;
 }
 
+type Locality = ApplicationSeen['locality'][number];
+
+/** How many replicas read from their own nodes, of those whose class wants it. */
+export function localitySentence(locality: readonly Locality[]): string {
+  const own = locality.filter((l) => l.claims.every((c) => c.isLocal)).length;
+  return own === locality.length
+    ? `All ${count(locality.length, 'replica')} whose class wants it read from their own nodes.`
+    : `${own} of ${count(locality.length, 'replica')} whose class wants it ${own === 1 ? 'reads' : 'read'} from their own nodes; the others read over the network.`;
+}
+
+/** What would make a replica read from its own node, and what that costs. */
+export function localityWays({ pod, node, podTo, claims }: Locality): string[] {
+  const away = claims.filter((c) => !c.isLocal);
+  const copies = away.flatMap(({ claim, copyTo }) =>
+    copyTo
+      ? [`a copy of ${claim} goes from ${copyTo.fromNode} to ${node}: ${sizeText(copyTo.bytes)} to copy, while it runs`]
+      : [],
+  );
+  const to = podTo
+    ? [
+        `${pod} starts again on ${podTo.node}${podTo.local < claims.length ? `, where ${podTo.local} of ${claims.length} volumes lie` : ''}: it is out as long as such ways take`,
+      ]
+    : [];
+  return copies.length + to.length > 0
+    ? [...copies, ...to]
+    : [`no disk of ${node} has room for a copy, and no node with one takes pods`];
+}
+
 type Template = ApplicationSeen['templates'][number];
 
 /** What the platform will and will not do about the size that a template asks for. */
@@ -222,7 +249,8 @@ export function goingSentence({ from, to, claims, whenScaled, destroyed }: Scale
     : `${pods}. ${held} ${one ? 'is' : 'are'} deleted as well (whenScaled: Delete); the class keeps what was written.`;
 }
 
-const seconds = (of: number): string => (of < 10 ? `${of.toFixed(1)} s` : `${Math.round(of)} s`);
+/** Seconds, to the tenth where they are few. */
+export const seconds = (of: number): string => (of < 10 ? `${of.toFixed(1)} s` : `${Math.round(of)} s`);
 
 /** Seconds from one moment to another; nothing as long as one is missing. */
 export function between(from: string | null, to: string | null): string {
@@ -304,76 +332,4 @@ export function measuredSentence({ className, backend, count: of, half, most, lo
   const what = `${className ?? 'no class'} on ${backend ?? 'no backend'}`;
   if (of < 4) return `${what}: measured ${count(of, 'time')} so far, at most ${seconds(longest)} until ready again.`;
   return `${what}: of the last ${count(of, 'time')}, half were ready again within ${seconds(half)}, nine of ten within ${seconds(most)}; the longest took ${seconds(longest)}.`;
-}
-
-/** How a node stands. */
-export function nodeStanding({ ready, cordoned, draining, off }: NodeSeen): { kind: MarkKind; word: string } {
-  if (off) return { kind: 'waiting', word: ready ? 'back, declared off' : 'declared off' };
-  if (!ready) return { kind: 'lost', word: 'not heard of' };
-  if (draining !== null) return { kind: 'progress', word: 'draining' };
-  return cordoned ? { kind: 'waiting', word: 'takes no pods' } : { kind: 'settled', word: 'takes pods' };
-}
-
-/** What becomes of a pod when its node is drained. */
-export function fateWords(fate: DrainSeen['pods'][number]['fate']): string {
-  if (fate.kind === 'stays') return 'stays: one is kept on every node';
-  if (fate.kind === 'moves') return `starts again on ${fate.to}${fate.waits ? ', once its budget allows it' : ''}`;
-  switch (fate.why) {
-    case 'no-owner':
-      return 'cannot leave: nothing would start it again';
-    case 'local-data':
-      return 'cannot leave: it keeps data on the node itself';
-    case 'budget':
-      return `cannot leave: its budget ${fate.budget} never lets one go`;
-    case 'no-node':
-      return `cannot leave: ${againstWords(fate.against)}`;
-  }
-}
-
-/** The plan of a drain in a sentence, with how long it takes by what was measured here. */
-export function drainSentence({ node, pods, isPossible, lastCopies, measured }: DrainSeen): string {
-  if (lastCopies.length > 0)
-    return `It cannot be drained: the last copy in step of ${lastCopies.slice(0, 3).join(', ')}${lastCopies.length > 3 ? ` and ${lastCopies.length - 3} more` : ''} lies on ${node}.`;
-  const stuck = pods.filter((p) => p.fate.kind === 'cannot').length;
-  if (!isPossible) return `It cannot be drained: ${stuck} of ${count(pods.length, 'pod')} cannot leave.`;
-  const moving = pods.filter((p) => p.fate.kind === 'moves').length;
-  if (moving === 0) return 'No pod has to leave.';
-  const time = measured
-    ? ` Each was back within ${seconds(measured.half)} in half of ${count(measured.count, 'time')} so far, within ${seconds(measured.most)} in nine of ten.`
-    : '';
-  return `${count(moving, 'pod')} ${moving === 1 ? 'leaves' : 'leave'}, with ${count(
-    pods.reduce((sum, p) => sum + (p.fate.kind === 'moves' ? p.claims.length : 0), 0),
-    'volume',
-  )} to detach and attach elsewhere.${time}`;
-}
-
-/** What is stuck on a node that is not heard of, and what the platform does next. */
-export function lostSentence(node: NodeSeen, now = Date.now()): string {
-  const { name, ready, off, ending } = node;
-  const stuck = `${count(ending, 'pod')} ${ending === 1 ? 'was' : 'were'} told to end there and cannot without it`;
-  if (off && ready)
-    return `${name} is heard of again, and takes no pods as long as it is declared off. Take that back once it is to be used.`;
-  if (off)
-    return ending > 0
-      ? `${name} is declared off. ${stuck} yet; the platform lets them go.`
-      : `${name} is declared off. Nothing is stuck on it.`;
-  const next = staysSentence(node, now);
-  return ending > 0
-    ? `${stuck}: volumes with one writer stay attached to it, and the pods in their place wait. The platform waits for the node, and lets go of nothing by itself.${next && ` ${next}`}`
-    : next || 'No pod is on it that the platform would start elsewhere.';
-}
-
-/** What the platform does next with pods on a node that is not heard of, and when, by what they say they endure. */
-function staysSentence({ staying, never, endsFirst, endsLast }: NodeSeen, now: number): string {
-  const going = staying - never;
-  const left = (at: string) => Math.max(0, (Date.parse(at) - now) / 1000);
-  const forGood =
-    never > 0 ? ` ${count(never, 'pod')} ${never === 1 ? 'says it stays' : 'say they stay'} for good.` : '';
-  if (going <= 0 || endsFirst === null || endsLast === null) return forGood.trim();
-  const when =
-    endsFirst === endsLast
-      ? `in ${durationText(left(endsLast))}`
-      : `in ${durationText(left(endsFirst))} to ${durationText(left(endsLast))}`;
-  const soon = left(endsLast) < 1 ? 'at once' : when;
-  return `The platform tells ${count(going, 'pod')} there to end ${soon}, when the grace that ${going === 1 ? 'it gives' : 'they give'} it is over; until then nothing is started in ${going === 1 ? 'its' : 'their'} place.${forGood}`;
 }
