@@ -1,7 +1,7 @@
 import type { ApplicationPlan } from '@moorage/contract/applications';
 import type { PlacementState } from '@moorage/contract/moorings';
 import { inputFor, prepare } from '@moorage/contract/placement-input';
-import { podShape, amountOf, type SetShape } from '@moorage/core/applications/set-shape';
+import { podShape, amountOf, milliCores, type SetShape } from '@moorage/core/applications/set-shape';
 import { claimNamesOf } from '@moorage/core/applications/set-manifest';
 import { planStart, type StartingReplica } from '@moorage/core/applications/start';
 import type { PodNode, PodThere } from '@moorage/core/applications/pods';
@@ -33,14 +33,13 @@ export async function nodesAndPods(
   return {
     nodes: nodes.map(({ name, labels, cordoned, ready, taints, allocatable, most_volumes }): PodNode => {
       const here = on.get(name);
-      const left = (what: 'cpu' | 'memory') => amountOf(allocatable?.[what]) - (here?.[what] ?? 0);
       return {
         ...{ name, cordoned, ready, labels: labels ?? {}, taints: taints ?? [], pods: here?.pods ?? 0 },
         volumes: [...(here?.volumes ?? [])],
         ...(most_volumes !== null && { mostVolumes: most_volumes }),
         ...(allocatable?.pods !== undefined && { mostPods: amountOf(allocatable.pods) }),
-        ...(allocatable?.cpu !== undefined && { freeCpu: left('cpu') }),
-        ...(allocatable?.memory !== undefined && { freeMemory: left('memory') }),
+        ...(allocatable?.cpu !== undefined && { freeCpu: milliCores(allocatable.cpu) - (here?.cpu ?? 0) }),
+        ...(allocatable?.memory !== undefined && { freeMemory: amountOf(allocatable.memory) - (here?.memory ?? 0) }),
       };
     }),
     there: pods.map(({ namespace, node, owner, labels }) => ({

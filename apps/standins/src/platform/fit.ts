@@ -199,8 +199,10 @@ export function against(
     return 'Too many pods';
   for (const what of ['cpu', 'memory'] as const) {
     if (allocatable[what] === undefined) continue;
-    const taken = here.reduce((sum, p) => sum + asked(p, what), 0);
-    if (taken + asked(pod, what) > amountOf(allocatable[what])) return `Insufficient ${what}`;
+    // parts of cores are counted in thousandths
+    const whole = (amount: number) => (what === 'cpu' ? Math.round(amount * 1000) : amount);
+    const taken = here.reduce((sum, p) => sum + whole(asked(p, what)), 0);
+    if (taken + whole(asked(pod, what)) > whole(amountOf(allocatable[what]))) return `Insufficient ${what}`;
   }
   for (const of of spreadsOf(pod))
     if ((of.whenUnsatisfiable ?? 'DoNotSchedule') === 'DoNotSchedule' && skew(pod, node, of, all, nodes) > of.maxSkew)
@@ -219,8 +221,10 @@ function exceedsLimit(store: Store, pod: KubeObject, node: KubeObject, here: rea
   const there = new Set(here.flatMap((p) => volumesOf(store, p)));
   // a claim that is not bound yet will be one volume more
   const unbound = claimsOf(store, pod).filter((c) => c && !c.spec?.volumeName).length;
+  const before = there.size;
   for (const volume of volumesOf(store, pod)) there.add(volume);
-  return there.size + unbound > most;
+  // one that brings no volume more is not in the way, however many there are
+  return there.size + unbound > before && there.size + unbound > most;
 }
 
 /** Whether the volumes of a pod's claims, or their classes where they have none yet, can be had on a node. */

@@ -29,7 +29,7 @@ export interface Toleration {
 }
 type Labels = Readonly<Record<string, string>>;
 
-/** A node with what is on it. Cores, bytes; a limit that is left out is none. */
+/** A node with what is on it. Thousandths of cores, bytes; a limit that is left out is none. */
 export interface PodNode {
   readonly name: string;
   readonly labels: Labels;
@@ -63,6 +63,7 @@ export interface PodAsked {
   /** Zones from which its volumes can be reached; left out where from all. */
   readonly zones?: readonly string[];
   readonly volumes: readonly string[];
+  /** Thousandths of a core. */
   readonly cpu: number;
   readonly memory: number;
   readonly spread: readonly SpreadRule[];

@@ -60,6 +60,11 @@ export interface PodBody {
   }[];
 }
 
+/** Thousandths of a core of a quantity, whole as the platform counts them: sums of parts of cores are never quite right. */
+export function milliCores(text: string | undefined): number {
+  return Math.ceil(Math.round(amountOf(text) * 1e6) / 1000);
+}
+
 /** Cores or bytes of a quantity; 0 of what is none. */
 export function amountOf(text: string | undefined): number {
   if (text === undefined) return 0;
@@ -71,14 +76,14 @@ export function amountOf(text: string | undefined): number {
 
 /** What a pod asks of its node, as plain data. */
 export function podShape(labels: Labels, spec: PodBody = {}): SetShape['pod'] {
-  const sum = (what: 'cpu' | 'memory') =>
-    (spec.containers ?? []).reduce((all, c) => all + amountOf(c.resources?.requests?.[what]), 0);
+  const sum = (what: 'cpu' | 'memory', read: typeof amountOf) =>
+    (spec.containers ?? []).reduce((all, c) => all + read(c.resources?.requests?.[what]), 0);
   return {
     labels,
     nodeSelector: spec.nodeSelector ?? {},
     tolerations: spec.tolerations ?? [],
-    cpu: sum('cpu'),
-    memory: sum('memory'),
+    cpu: sum('cpu', milliCores),
+    memory: sum('memory', amountOf),
     spread: (spec.topologySpreadConstraints ?? [])
       .filter((c) => (c.whenUnsatisfiable ?? 'DoNotSchedule') === 'DoNotSchedule')
       .map((c): SpreadRule => ({ key: c.topologyKey, maxSkew: c.maxSkew, labels: c.labelSelector?.matchLabels ?? {} })),

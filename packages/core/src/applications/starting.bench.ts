@@ -12,7 +12,7 @@ const nodes = Array.from({ length: 200 }, (_, i): PodNode => ({
   ...{ name: `quay-${i}`, ready: i % 40 !== 0, cordoned: i % 33 === 0, taints: [], pods: Math.floor(random() * 60) },
   labels: { [hostKey]: `quay-${i}`, [zoneKey]: zones[i % 3]! },
   ...{ volumes: Array.from({ length: 20 }, (__, k) => `v${i}-${k}`), mostVolumes: 128, mostPods: 110 },
-  ...{ freeCpu: 24, freeMemory: 96 * GiB },
+  ...{ freeCpu: 24_000, freeMemory: 96 * GiB },
 }));
 const disks = nodes.slice(0, 60).flatMap(({ name }, i) =>
   Array.from({ length: 4 }, (_, k): ReplicaDisk => ({
@@ -37,7 +37,7 @@ const pools = [
 const evenly = { key: zoneKey, maxSkew: 1, labels: { app: 'store' } };
 const pod = (i: number, by: 'any' | 'zones', volumes: readonly string[]): PodAsked => ({
   ...{ name: `store-${i}`, namespace: 'tides', owner: 'store', labels: { app: 'store' }, nodeSelector: {} },
-  ...{ tolerations: [], volumes, cpu: 0.25, memory: GiB, spread: by === 'zones' ? [evenly] : [] },
+  ...{ tolerations: [], volumes, cpu: 250, memory: GiB, spread: by === 'zones' ? [evenly] : [] },
 });
 const classes = [aClass({ copies: 3 }), aClass({ name: 'general', copies: 2 })];
 const { pools: known, ...input } = anInput(pools);
