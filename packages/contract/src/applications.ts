@@ -284,6 +284,20 @@ export const applicationPlanSchema = z.object({
 });
 export type ApplicationPlan = z.infer<typeof applicationPlanSchema>;
 
+/** An application as manifests: a stateful set, and beside it its service and its namespace. */
+export const applicationTextSchema = z.object({ text: z.string().min(1, 'There is nothing in it.').max(1_000_000) });
+export const applicationTextPlanSchema = z.object({
+  namespace: z.string(),
+  name: z.string(),
+  replicas: z.int(),
+  /** It is not there yet, and made as well. */
+  isNewNamespace: z.boolean(),
+  /** What its pods say that the plan does not rest on. */
+  notRead: z.array(z.string()),
+  plan: applicationPlanSchema,
+});
+export type ApplicationTextPlan = z.infer<typeof applicationTextPlanSchema>;
+
 /** How far the replicas of an application are to keep apart. */
 export const spreadSchema = z.object({ by: z.enum(spreads).exclude(['any']) });
 

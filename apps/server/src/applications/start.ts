@@ -11,7 +11,7 @@ import {
   type SpreadWanted,
 } from '@moorage/core/applications/set-manifest';
 import { shapeOf, type SetBody, type SetShape } from '@moorage/core/applications/set-shape';
-import type { PlatformStep } from '@moorage/core/acts/platform-step';
+import type { Manifest, PlatformStep } from '@moorage/core/acts/platform-step';
 import type { ActRoom, Acts } from '../acts/acts';
 import { actKind } from '../acts/kind';
 import { deletionOf } from '../claims/deletion';
@@ -48,14 +48,22 @@ function assertSees(person: Person, { namespace }: At): void {
 const asShape = (asked: NewApplication): SetShape => shapeOf(setManifest(asked));
 
 /** Where all of it would go, as things stand. */
-export async function planApplication(
+export const planApplication = (
   database: Database,
   site: string,
   asked: NewApplication,
   person: Person,
+): Promise<ApplicationPlan> => planShape(database, site, asShape(asked), person);
+
+/** The same of a set of any shape. */
+export async function planShape(
+  database: Database,
+  site: string,
+  shape: SetShape,
+  person: Person,
 ): Promise<ApplicationPlan> {
-  assertSees(person, asked);
-  return (await planReplicas(database, site, asShape(asked), range(0, asked.replicas))).plan;
+  assertSees(person, shape);
+  return (await planReplicas(database, site, shape, range(0, shape.replicas))).plan;
 }
 
 const reasons = {
@@ -123,31 +131,52 @@ async function orDrop(database: Database, plan: string, act: () => Promise<unkno
 }
 
 /** Starts an application; what does not fit, or is there already, is refused before anything is done. */
-export async function startApplication(
+export const startApplication = (
   database: Database,
   site: string,
   acts: Acts,
   asked: NewApplication,
   person: Person,
+): Promise<At> =>
+  startObjects(database, site, acts, person, {
+    ...{ shape: asShape(asked), after: asked },
+    objects: (isNew) => applicationManifests(asked, isNew),
+  });
+
+/** What is started: a set with what stands beside it. */
+export interface Starting {
+  readonly shape: SetShape;
+  /** In the order in which they are made, with the namespace where it is not there yet. */
+  readonly objects: (makeNamespace: boolean) => readonly Manifest[];
+  /** As the logbook tells it. */
+  readonly after: unknown;
+}
+
+/** Starts what is given, all or nothing. */
+export async function startObjects(
+  database: Database,
+  site: string,
+  acts: Acts,
+  person: Person,
+  { shape, objects, after }: Starting,
 ): Promise<At> {
-  assertSees(person, asked);
-  const at = { namespace: asked.namespace, name: asked.name };
+  assertSees(person, shape);
+  const at = { namespace: shape.namespace, name: shape.name };
   const subject = subjectOf(at);
   const name = randomUUID();
   const plan = async () => {
     if (await findSet(database, at))
       throw new Refusal('conflict', 'platform-exists', 'It is there already', `${subject} runs already.`, 'name');
-    const isNew = !(await isMirrored(database, 'namespaces', asked.namespace));
-    if (isNew && person.role === 'namespace-owner') throw Refusal.notFound('namespace', asked.namespace);
-    const shape = asShape(asked);
+    const isNew = !(await isMirrored(database, 'namespaces', at.namespace));
+    if (isNew && person.role === 'namespace-owner') throw Refusal.notFound('namespace', at.namespace);
     await holdFitting(database, shape, person, name, () =>
-      planReplicas(database, site, shape, range(0, asked.replicas)),
+      planReplicas(database, site, shape, range(0, shape.replicas)),
     );
-    const steps = applicationManifests(asked, isNew).map((object): PlatformStep => ({ do: 'make', object }));
+    const steps = objects(isNew).map((object): PlatformStep => ({ do: 'make', object }));
     return {
-      ...{ about: subject, namespace: asked.namespace, inside: at },
+      ...{ about: subject, namespace: at.namespace, inside: at },
       steps: steps.map((step) => ({ step })),
-      entries: [{ action: 'create' as const, kind: 'application' as const, subject, after: asked }],
+      entries: [{ action: 'create' as const, kind: 'application' as const, subject, after }],
     };
   };
   await orDrop(database, name, () => acts.inTurn(carryingApplication, [turnOf(at)], person.name, plan));

@@ -14,6 +14,7 @@ import type { OperationPage } from '@moorage/contract/operations';
 import type { Readiness } from '@moorage/contract/readiness';
 import type { SalvagePage } from '@moorage/contract/salvage';
 import type { Reshape } from '@moorage/contract/reshapes';
+import { applicationManifests } from '@moorage/core/applications/set-manifest';
 import { suggestDesign } from '@moorage/core/clusters/suggest';
 import type { RunningServer } from '../server';
 import { aClaim, aClass, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
@@ -301,6 +302,11 @@ test('applications: planned, started, spread, scaled, a pod of one deleted', asy
   };
   const at = { params: { namespace: 'tide-gauges', name: 'routed' } };
   await ask('planApplication', { body });
+  const text = applicationManifests({ ...body, name: 'written' } as never, false)
+    .map((o) => JSON.stringify(o))
+    .join('\n---\n');
+  await ask('planApplicationText', { body: { text } });
+  await ask('startApplicationText', { body: { text } });
   await ask('startApplication', { body });
   await eventually('it runs', async () =>
     (await ask<ApplicationPage>('listApplications', { query: { q: 'routed' } })).applications.some(

@@ -42,6 +42,7 @@ import { notifyAll } from '../live/announce.sql';
 import { streamKey, type LiveStream } from '../live/stream';
 import { lookUp } from '../lookup/lookup';
 import { listLogbook, record } from '../logbook/logbook';
+import { planApplicationText, startApplicationText } from '../manifests/application-text';
 import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
@@ -234,6 +235,9 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     getApplication: ({ params, person }) => getApplication(database, Sight.of(person), params.namespace!, params.name!),
     planApplication: ({ body, person }) => planApplication(database, site, body, person),
     startApplication: ({ body, person }) => startApplication(database, site, engine.acts, body, person),
+    planApplicationText: ({ body, person }) => planApplicationText(database, site, reader, body.text, person),
+    startApplicationText: ({ body, person }) =>
+      startApplicationText(database, site, engine.acts, reader, body.text, person),
     listNodes: () => listNodes(database),
     cordonNode: ({ params, body, person }) => cordonNode(database, platform, params.node!, body.cordoned, person.name),
     declareOff: ({ params, body, person }) => declareOff(database, platform, params.node!, body, person.name),

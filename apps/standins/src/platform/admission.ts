@@ -91,6 +91,17 @@ export function admitCreate(store: Store, plural: string, body: KubeObject): voi
     body.reclaimPolicy ??= 'Delete';
     body.volumeBindingMode ??= 'Immediate';
   }
+  if (plural === 'statefulsets') {
+    const wanted = (body.spec?.selector as { matchLabels?: Record<string, string> } | undefined)?.matchLabels ?? {};
+    const labels = (body.spec?.template?.metadata?.labels ?? {}) as Record<string, string>;
+    if (Object.entries(wanted).some(([key, value]) => labels[key] !== value))
+      causes.push(
+        wrong(
+          'spec.template.metadata.labels',
+          `Invalid value: ${JSON.stringify(labels)}: \`selector\` does not match template \`labels\``,
+        ),
+      );
+  }
   causes.push(...objectStorageCauses(plural, body));
   if (causes.length > 0) throw invalid(resourceOf(plural).kind, name, causes);
   if (plural === 'persistentvolumeclaims') admitByQuota(store, body);

@@ -250,7 +250,7 @@ describe('controllers', () => {
       spec: {
         replicas: 2,
         selector: { matchLabels: { app: 'desk' } },
-        template: { spec: {} },
+        template: { metadata: { labels: { app: 'desk' } }, spec: {} },
         volumeClaimTemplates: [{ metadata: { name: 'data' }, spec: aClaim('x').spec }],
       },
     });

@@ -25,6 +25,16 @@ export const useApplicationPlan = (asked: NewApplication | undefined) =>
     placeholderData: keepPreviousData,
   });
 
+/** Where the application of a manifest would go; not asked without one. */
+export const useApplicationTextPlan = (text: string) =>
+  useQuery({
+    queryKey: keys.applications.text(text),
+    queryFn: () => ask('planApplicationText', { body: { text } }),
+    enabled: text.trim() !== '',
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+
 /** What more or fewer replicas would bring about; not asked without a count. */
 export const useScalePlan = (namespace: string, name: string, replicas: number | undefined) =>
   useQuery({

@@ -39,6 +39,7 @@ export const keys = {
       ['applications', 'page', query] as const,
     one: (namespace: string, name: string) => ['applications', 'one', namespace, name] as const,
     plan: (asked: string) => ['applications', 'plan', asked] as const,
+    text: (text: string) => ['applications', 'text', text] as const,
     nodes: () => ['applications', 'nodes'] as const,
     drain: (node: string) => ['applications', 'drain', node] as const,
     spread: (namespace: string, name: string, by: string) => ['applications', 'spread', namespace, name, by] as const,

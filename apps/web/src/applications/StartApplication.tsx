@@ -18,6 +18,7 @@ import { Failed, Forbidden, Waiting } from '../parts/States';
 import { useNotice } from '../parts/useAct';
 import { mono } from '../theme/theme';
 import { PlanOf } from './PlanOf';
+import { StartFromText } from './StartFromText';
 
 const settleMs = 250;
 
@@ -326,10 +327,17 @@ const who = ['administrator', 'operator', 'namespace-owner'] as const;
 export default function StartApplication() {
   const may = useMay(...who);
   const placement = usePlacement(may);
+  const [isText, setText] = useState(false);
   return (
-    <Place title="Start an application" question="Where would its claims and its pods go, before anything is made?">
+    <Place
+      title="Start an application"
+      question="Where would its claims and its pods go, before anything is made?"
+      actions={may && <Button onClick={() => setText(!isText)}>{isText ? 'From a form' : 'From a manifest'}</Button>}
+    >
       {!may ? (
         <Forbidden what="Starting applications" who={who} />
+      ) : isText ? (
+        <StartFromText />
       ) : placement.data ? (
         <Form />
       ) : placement.isError ? (

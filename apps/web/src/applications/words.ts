@@ -179,6 +179,10 @@ export function planSentence({ claims, pods, fits, missing }: ApplicationPlan): 
   return `It does not fit: ${pools}of ${count(pods.length, 'pod')} ${placed} with a node.`;
 }
 
+/** What a set says that its plan does not rest on. */
+export const notReadSentence = (members: readonly string[]): string =>
+  `Its pods say ${members.join(', ')}, which is not reckoned here: the platform may put them on other nodes than those below.`;
+
 /** Who has a volume that a pod waits for, and the safe way to it. */
 export function holderSentence(waiting: string, { claim, node, ready, pod, ending }: Pod['waitsFor'][number]): string {
   const has = `${waiting} waits for ${claim}: it is attached to ${node}`;
@@ -232,7 +236,7 @@ export function templateSentence(
     claims.length > 0
       ? `Its ${count(claims.length, 'claim')} can grow, one after the other, each with what its pool has; none shrinks.${already}`
       : 'No claim was made so far.';
-  return `Replicas of the template ${name} ask for ${size} of ${className ?? 'the default class'}. ${made} The platform does not let that size be changed in a set that is there: replicas that are added later ask for ${size} still, and are grown then. Only a set that is deleted without its pods (they are left as orphans) and made again has another; its pods and claims stay.`;
+  return `Replicas of the template ${name} ask for ${size} of ${className ?? 'the default class'}. ${made} The platform does not let that size be changed in a set that is there: replicas that are added later ask for ${size} still, and have to be grown then. Only a set that is deleted without its pods (they are left as orphans) and made again has another; its pods and claims stay.`;
 }
 
 /** What becomes of the claims of replicas that go. */

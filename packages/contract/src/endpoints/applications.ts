@@ -7,6 +7,8 @@ import {
   applicationPlanSchema,
   applicationQuerySchema,
   applicationSchema,
+  applicationTextPlanSchema,
+  applicationTextSchema,
   newApplicationSchema,
   scalePlanSchema,
   scaleSchema,
@@ -14,7 +16,7 @@ import {
   startedSchema,
 } from '../applications';
 import { z } from 'zod';
-import { claiming, operating, reading, type Endpoint } from './endpoint';
+import { claiming, mebibyte, operating, reading, type Endpoint } from './endpoint';
 
 export const applicationsEndpoints = {
   listApplications: {
@@ -39,6 +41,25 @@ export const applicationsEndpoints = {
     summary: 'Start an application: its set, its service and, where it is not there, its namespace',
     allowed: claiming,
     body: newApplicationSchema,
+    response: startedSchema,
+    status: 201,
+  },
+  planApplicationText: {
+    method: 'post',
+    path: '/api/applications/manifest/plan',
+    summary: 'Where the application of a manifest would go; nothing is done',
+    allowed: claiming,
+    body: applicationTextSchema,
+    bodyLimit: mebibyte,
+    response: applicationTextPlanSchema,
+  },
+  startApplicationText: {
+    method: 'post',
+    path: '/api/applications/manifest',
+    summary: 'Start the application of a manifest: a set, its service and, where it is not there, its namespace',
+    allowed: claiming,
+    body: applicationTextSchema,
+    bodyLimit: mebibyte,
     response: startedSchema,
     status: 201,
   },

@@ -51,7 +51,10 @@ export interface SetBody {
 export interface PodBody {
   readonly nodeSelector?: Labels;
   readonly tolerations?: readonly Toleration[];
-  readonly containers?: readonly { readonly name?: string; readonly resources?: { readonly requests?: Labels } }[];
+  readonly containers?: readonly {
+    readonly name?: string;
+    readonly resources?: { readonly requests?: Readonly<Record<string, string | number>> };
+  }[];
   readonly topologySpreadConstraints?: readonly {
     readonly maxSkew: number;
     readonly topologyKey: string;
@@ -61,13 +64,15 @@ export interface PodBody {
 }
 
 /** Thousandths of a core of a quantity, whole as the platform counts them: sums of parts of cores are never quite right. */
-export function milliCores(text: string | undefined): number {
+export function milliCores(text: string | number | undefined): number {
   return Math.ceil(Math.round(amountOf(text) * 1e6) / 1000);
 }
 
 /** Cores or bytes of a quantity; 0 of what is none. */
-export function amountOf(text: string | undefined): number {
-  if (text === undefined) return 0;
+export function amountOf(given: string | number | undefined): number {
+  if (given === undefined || given === null) return 0;
+  // the platform takes bare numbers as well
+  const text = String(given);
   const milli = /^(\d+)m$/.exec(text);
   if (milli) return Number(milli[1]) / 1000;
   const size = parseQuantity(text);
