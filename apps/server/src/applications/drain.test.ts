@@ -142,6 +142,27 @@ test('a drain goes on when its server died, and answers that are lost do nothing
   await cordon(name, false);
 });
 
+test('a node that somebody opens while it is drained is told, and its pods are not sent away for ever', async () => {
+  const name = world.platform.store.get('pods', 'tide-gauges', 'store-0').spec!.nodeName!;
+  world.platform.faults.add({ kind: 'refuse', method: 'POST', path: '/eviction$', status: 503 });
+  expect((await drain(name)).status).toBe(202);
+  await eventually('it is begun', async () => (await node(name)).draining);
+  world.platform.store.amend('nodes', world.platform.store.get('nodes', undefined, name), (copy) => {
+    copy.spec!.unschedulable = false;
+  });
+  world.platform.faults.heal();
+  const [stopped] = await eventually('it stops and says so', async () => {
+    const found = await world.rows<{ id: string; error: { detail: string } }>(
+      `SELECT id, error FROM operations WHERE kind = 'drain' AND subject = $1 AND stopped = 'refused'`,
+      [name],
+    );
+    return found.length > 0 && found;
+  });
+  expect(stopped!.error.detail).toMatch(/let quay-\d+ take pods again while it was drained/);
+  await maren.ok('POST', `/api/operations/${stopped!.id}/cancel`);
+  await ended(name, 'given-up');
+});
+
 test('only operators cordon and drain', async () => {
   const ivo = await new Caller(server.url).signIn('ivo');
   const guest = await new Caller(server.url).signIn('guest');

@@ -267,6 +267,15 @@ export class DrainCarrier {
     const left = there.filter((p) => p.owner_kind !== 'DaemonSet');
     await noteProgress(database, operation, left.length, 'steps');
     if (left.length === 0) return this.goOn(operation, 'drained');
+    // pods that leave a node which takes pods again would come back, and leave again
+    const known = await findMirrored(database, 'nodes', node);
+    if ((known?.body.spec as { unschedulable?: boolean } | undefined)?.unschedulable !== true)
+      throw new Refusal(
+        'conflict',
+        'opened-meanwhile',
+        'It takes pods again',
+        `Somebody let ${node} take pods again while it was drained: those that leave would come back. ${left.length} are on it. Let it take no more pods and try again, or give the draining up.`,
+      );
     // read afresh: pods, budgets and nodes may be others than when it began
     const { pods, plan } = await reckon(database, node);
     const uids = new Map(pods.map((p) => [`${p.namespace}/${p.name}`, p.uid]));

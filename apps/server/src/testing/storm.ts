@@ -223,16 +223,16 @@ export class Storm {
     return Promise.resolve();
   }
 
-  private async operations(show: 'under-way' | 'stopped'): Promise<string[]> {
+  private async operations(show: 'under-way' | 'stopped') {
     const { data } = await this.caller
-      .call<{ rows?: { id: string }[] }>('GET', `/api/operations?show=${show}`)
+      .call<{ rows?: { id: string; kind: string; stopped: string | null }[] }>('GET', `/api/operations?show=${show}`)
       .catch(() => ({ data: { rows: [] } }));
-    return (data.rows ?? []).map((o) => o.id);
+    return data.rows ?? [];
   }
 
   private async callOff(): Promise<void> {
     const one = this.pick(await this.operations('under-way'));
-    if (one) await this.ask('POST', `/operations/${one}/${this.roll() < 0.5 ? 'cancel' : 'pause'}`);
+    if (one) await this.ask('POST', `/operations/${one.id}/${this.roll() < 0.5 ? 'cancel' : 'pause'}`);
   }
 
   private async kill(): Promise<void> {
@@ -276,7 +276,12 @@ export class Storm {
       );
     await eventually('nothing is under way', async () => {
       // what was stopped goes on
-      for (const id of await this.operations('stopped')) await this.ask('POST', `/operations/${id}/resume`);
+      // or is tried once more; a drain whose node was opened meanwhile is given up
+      for (const { id, kind, stopped } of await this.operations('stopped'))
+        await this.ask(
+          'POST',
+          `/operations/${id}/${stopped === 'paused' ? 'resume' : kind === 'drain' ? 'cancel' : 'retry'}`,
+        );
       const open = await this.world.rows<{ kind: string }>(
         `SELECT kind, state, stopped, error, about FROM operations WHERE ended_at IS NULL`,
       );
