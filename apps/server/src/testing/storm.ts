@@ -225,7 +225,7 @@ export class Storm {
 
   private async operations(show: 'under-way' | 'stopped') {
     const { data } = await this.caller
-      .call<{ rows?: { id: string; kind: string; stopped: string | null }[] }>('GET', `/api/operations?show=${show}`)
+      .call<{ rows?: { id: string; kind: string; status: string }[] }>('GET', `/api/operations?show=${show}`)
       .catch(() => ({ data: { rows: [] } }));
     return data.rows ?? [];
   }
@@ -277,10 +277,10 @@ export class Storm {
     await eventually('nothing is under way', async () => {
       // what was stopped goes on
       // or is tried once more; a drain whose node was opened meanwhile is given up
-      for (const { id, kind, stopped } of await this.operations('stopped'))
+      for (const { id, kind, status } of await this.operations('stopped'))
         await this.ask(
           'POST',
-          `/operations/${id}/${stopped === 'paused' ? 'resume' : kind === 'drain' ? 'cancel' : 'retry'}`,
+          `/operations/${id}/${status === 'paused' ? 'resume' : kind === 'drain' ? 'cancel' : 'retry'}`,
         );
       const open = await this.world.rows<{ kind: string }>(
         `SELECT kind, state, stopped, error, about FROM operations WHERE ended_at IS NULL`,
