@@ -160,6 +160,33 @@ test('a node that is lost keeps its pod, until it is known to be off', async () 
   await browser.see(`${node} is no longer declared off.`);
 }, 300_000);
 
+test('an application is started as it is written in a manifest', async () => {
+  const text = `apiVersion: apps/v1
+kind: StatefulSet
+metadata: { name: tide-log, namespace: tide-gauges }
+spec:
+  replicas: 1
+  selector: { matchLabels: { app: tide-log } }
+  template:
+    metadata: { labels: { app: tide-log } }
+    spec:
+      containers: [{ name: main, image: orrin-sound.example/tide-log:1 }]
+  volumeClaimTemplates:
+    - metadata: { name: data }
+      spec: { accessModes: [ReadWriteOnce], storageClassName: SHELF, resources: { requests: { storage: 4Gi } } }
+`;
+  await browser.go('/apps/new');
+  await browser.click('From a manifest');
+  await browser.paste('Manifests, YAML or JSON', text.replace('SHELF', 'no-such'));
+  await browser.see('There is no class no-such of ours.');
+  await browser.paste('Manifests, YAML or JSON', text.replace('SHELF', 'ledger'));
+  await browser.see('All of it fits: 1 pod, 1 new claim.');
+  await browser.click('Start it');
+  await browser.see('1 of 1 ready');
+  await browser.click('Another size');
+  await browser.see('Its 1 claim can grow');
+}, 300_000);
+
 test('two replicas on one node are found, and mended', async () => {
   const { store } = world.platform;
   const cordon = (but: string | undefined) => {
