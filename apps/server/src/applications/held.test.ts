@@ -60,6 +60,14 @@ test('of two starts at once of which one fits, one is refused', async () => {
   await eventuallyHolds('only one is promised', async () => expect((await pool()).reservedRaw).toBe(24 * GiB));
 });
 
+test('what was held for replicas that are taken away before they came is free again', async () => {
+  expect((await start('store', 5)).status).toBe(201);
+  await bound('data-store-0');
+  await maren.ok('POST', '/api/applications/tide-gauges/store/scale', { replicas: 1, confirm: 'store' });
+  expect(await plans()).toEqual([]);
+  expect((await pool()).reservedRaw).toBe(8 * GiB);
+});
+
 test('what is held too long is free again, and what waited for it is bound', async () => {
   expect((await start('store', 4)).status).toBe(201);
   await bound('data-store-0');

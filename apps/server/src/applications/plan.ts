@@ -18,7 +18,8 @@ export async function nodesAndPods(
   database: Database,
   without?: string,
 ): Promise<{ nodes: PodNode[]; there: PodThere[] }> {
-  const [nodes, all] = await Promise.all([nodesForPods(database), podsOnNodes(database)]);
+  const nodes = await nodesForPods(database);
+  const all = await podsOnNodes(database);
   const pods = without === undefined ? all : all.filter((p) => p.owner !== without);
   const on = new Map<string, { pods: number; cpu: number; memory: number; volumes: Set<string> }>();
   for (const { node, namespace, spec, claims } of pods) {

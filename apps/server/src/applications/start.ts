@@ -18,7 +18,7 @@ import { deletionOf } from '../claims/deletion';
 import type { Database } from '../database/database';
 import { isMirrored } from '../mirror/mirrored';
 import { platformObjects } from '../mirror/mirror-model';
-import { holdPlanned, releaseHeld } from '../moorings/planned';
+import { holdPlanned, releaseClaims, releaseHeld } from '../moorings/planned';
 import { Sight } from '../people/sight';
 import type { PlatformObject } from '../platform/connector';
 import { Refusal } from '../refusals/refusal';
@@ -263,6 +263,7 @@ export async function scaleApplication(
       back: about(plan.from),
     };
     return {
+      goingClaims: range(to, plan.from).flatMap((i) => claimNamesOf(shape, i)),
       ...{ about: subject, namespace: at.namespace, inside: at, steps: [{ step }] },
       entries: [
         {
@@ -272,7 +273,19 @@ export async function scaleApplication(
       ],
     };
   };
-  await orDrop(database, name, () => acts.inTurn(carryingApplication, [turnOf(at)], person.name, planned));
+  let going: string[] = [];
+  const planAndNote = async () => {
+    const act = await planned();
+    going = act?.goingClaims ?? [];
+    return act;
+  };
+  await orDrop(database, name, () => acts.inTurn(carryingApplication, [turnOf(at)], person.name, planAndNote));
+  // claims of replicas that go were perhaps still to come
+  if (going.length > 0)
+    await releaseClaims(
+      database,
+      going.map((claim) => ({ namespace: at.namespace, claim })),
+    );
   return at;
 }
 

@@ -17,6 +17,7 @@ import { BackendProblem, type BackendConnector, type BackendView } from '../swor
 import { BackendHttp } from '../swordfish/http';
 import { SwordfishConnector } from '../swordfish/swordfish';
 import { registered } from './backend-model';
+import { copiesBehind } from './behind-model';
 import { noteBehind } from './behind.sql';
 import {
   backendsListed,
@@ -121,9 +122,6 @@ export class Backends {
     await this.store(id, view, began);
   }
 
-  /** Backends of which no copy was behind when they were looked at last. */
-  private readonly inStep = new Set<string>();
-
   /** Notes copies that are behind, and how fast they come on; where there are none, and were none, there is nothing to note. */
   private async followBehind(id: string, view: BackendView, at: Date): Promise<void> {
     const behind = view.volumes.flatMap((v) =>
@@ -131,10 +129,8 @@ export class Backends {
         .filter((c) => c.state !== 'Synchronized')
         .map(({ disk, node, state, percent }) => ({ volume_id: v.id, disk, node, state, percent, bytes: v.consumed })),
     );
-    if (behind.length === 0 && this.inStep.has(id)) return;
+    if (behind.length === 0 && (await copiesBehind.in(this.database).count({ where: { backendId: id } })) === 0) return;
     const news = await noteBehind(this.database, id, asRecords(behind), at);
-    if (behind.length === 0) this.inStep.add(id);
-    else this.inStep.delete(id);
     if (news.length > 0) await announce(this.database, [{ topic: 'applications' }]);
   }
 

@@ -47,6 +47,11 @@ export const poolsOfPlan = statement<{ pool: string }, [plan: string]>(
   'SELECT DISTINCT pool_id AS pool FROM planned_places WHERE plan = $1 ORDER BY 1 LIMIT 5000',
 );
 
+export const poolsOfClaims = statement<{ pool: string }, [claims: string]>(
+  `SELECT DISTINCT p.pool_id AS pool FROM planned_places p JOIN jsonb_to_recordset($1::jsonb) AS x(namespace text, claim text)
+     ON p.namespace = x.namespace AND p.claim_name = x.claim LIMIT 5000`,
+);
+
 /** Pools to which classes are moored. */
 export const pooledFor = statement<{ pool: string }, [classes: readonly string[]]>(
   'SELECT DISTINCT pool_id AS pool FROM moorings WHERE class_name = ANY($1) ORDER BY 1 LIMIT 5000',

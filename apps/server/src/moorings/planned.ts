@@ -17,6 +17,7 @@ import {
   keepPlaces,
   keptPlans,
   letHeldGo,
+  poolsOfClaims,
   pooledFor,
   poolsOfPlan,
   poolsOver,
@@ -41,6 +42,8 @@ export async function planPlaces(
   const strange = places.find(({ pool }) => !known.some((k) => k.id === pool));
   if (strange) throw Refusal.notFound('pool', strange.pool);
   await database.transaction(async () => {
+    const before = (await poolsOfClaims(database, asRecords(places))).map((p) => p.pool);
+    if (before.length > 0) await lockPools(database, before);
     await forgetPlaces(database, asRecords(places));
     await keepPlaces(database, asRecords(places), person, randomUUID());
     const subject = `${places[0]!.namespace}/${places[0]!.claim}`;
@@ -132,6 +135,22 @@ export const releaseHeld = (database: Database, plan: string): Promise<unknown> 
         database,
         [...new Set(gone.map((g) => g.pool))].map((subject) => ({ topic: 'pools' as const, subject })),
       );
+  });
+
+/** Claims that are not to come any more leave what was held for them. */
+export const releaseClaims = (
+  database: Database,
+  claims: readonly { readonly namespace: string; readonly claim: string }[],
+): Promise<unknown> =>
+  database.transaction(async () => {
+    const named = [...new Set((await poolsOfClaims(database, asRecords(claims))).map((p) => p.pool))].sort();
+    if (named.length === 0) return;
+    await lockPools(database, named);
+    await forgetPlaces(database, asRecords(claims));
+    await announce(
+      database,
+      named.map((subject) => ({ topic: 'pools' as const, subject })),
+    );
   });
 
 /** Lets a plan go. */

@@ -10,16 +10,16 @@ import { closedClasses, heldOnPools, usageOf } from './placement.sql';
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
 export async function placementState(database: Database, site: string, sight: Sight): Promise<PlacementState> {
-  const [classes, pools, moored, limited, usage, namespaces, grants, held] = await Promise.all([
-    listClasses(database),
-    livePools(database, 'all'),
-    listMoorings(database),
-    limits.in(database).findAll({ raw: true, where: sight.where('namespace'), limit: 100_000 }),
-    usageOf(database, sight.namespaces),
-    namesOf(database, 'namespaces', sight.namespaces),
-    closedClasses(database, sight.namespaces),
-    heldOnPools(database, sight.namespaces),
-  ]);
+  // one after the other: it may be asked inside a transaction, which has one connection
+  const classes = await listClasses(database);
+  const pools = await livePools(database, 'all');
+  const moored = await listMoorings(database);
+  const where = sight.where('namespace');
+  const limited = await limits.in(database).findAll({ raw: true, where, limit: 100_000 });
+  const usage = await usageOf(database, sight.namespaces);
+  const namespaces = await namesOf(database, 'namespaces', sight.namespaces);
+  const grants = await closedClasses(database, sight.namespaces);
+  const held = await heldOnPools(database, sight.namespaces);
   return {
     site,
     classes: classes.map((c) => c.storageClass),

@@ -7,7 +7,7 @@ import type { Later, Pace } from './pace';
 import type { KubeObject, Store } from './store';
 
 /** Where a pod tells what it holds: by claim, how many writes there were and their fingerprint, the last of them first. */
-export const dataAnnotation = 'vast-moorage.example/data';
+const dataAnnotation = 'vast-moorage.example/data';
 
 /** Blocks that are written one after the other, then over again. */
 const slots = 64;
