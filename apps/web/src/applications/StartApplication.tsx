@@ -328,11 +328,14 @@ export default function StartApplication() {
   const may = useMay(...who);
   const placement = usePlacement(may);
   const [isText, setText] = useState(false);
+  const mayWrite = useMay('administrator', 'operator');
   return (
     <Place
       title="Start an application"
       question="Where would its claims and its pods go, before anything is made?"
-      actions={may && <Button onClick={() => setText(!isText)}>{isText ? 'From a form' : 'From a manifest'}</Button>}
+      actions={
+        mayWrite && <Button onClick={() => setText(!isText)}>{isText ? 'From a form' : 'From a manifest'}</Button>
+      }
     >
       {!may ? (
         <Forbidden what="Starting applications" who={who} />

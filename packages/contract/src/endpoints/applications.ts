@@ -44,11 +44,12 @@ export const applicationsEndpoints = {
     response: startedSchema,
     status: 201,
   },
+  // a pod that is written whole may ask for more of the platform than its writer has
   planApplicationText: {
     method: 'post',
     path: '/api/applications/manifest/plan',
     summary: 'Where the application of a manifest would go; nothing is done',
-    allowed: claiming,
+    allowed: operating,
     body: applicationTextSchema,
     bodyLimit: mebibyte,
     response: applicationTextPlanSchema,
@@ -57,7 +58,7 @@ export const applicationsEndpoints = {
     method: 'post',
     path: '/api/applications/manifest',
     summary: 'Start the application of a manifest: a set, its service and, where it is not there, its namespace',
-    allowed: claiming,
+    allowed: operating,
     body: applicationTextSchema,
     bodyLimit: mebibyte,
     response: startedSchema,
