@@ -166,6 +166,8 @@ export const applicationSchema = z.object({
   /** Replicas that there are beside those listed. */
   more: z.number(),
   claims: z.array(usedClaimSchema),
+  /** Its replicas start one after the other, each once the one before is ready. */
+  ordered: z.boolean(),
   /** What new replicas ask for, and the claims that were made so. Bytes. */
   templates: z.array(
     z.object({ name: z.string(), className: z.string().nullable(), bytes: z.number(), claims: z.array(z.string()) }),

@@ -155,19 +155,20 @@ async function waitsFor(
   );
 }
 
-/** What replicas of a set that are added would ask for, and its claims that were made so. */
-async function templatesOf(
+/** How replicas of a set start, what those that are added would ask for, and its claims that were made so. */
+async function setOf(
   database: Database,
   { uid, claims }: { readonly uid: string; readonly claims: readonly AppClaimRow[] },
-): Promise<ApplicationSeen['templates']> {
+): Promise<Pick<ApplicationSeen, 'ordered' | 'templates'>> {
   const set = await platformObjects.in(database).findOne({ raw: true, where: { uid, plural: 'statefulsets' } });
-  if (!set) return [];
-  const { name: of, templates } = shapeOf(set.body as unknown as SetBody);
-  return templates.map(({ name, className = null, size }) => {
+  if (!set) return { ordered: false, templates: [] };
+  const { name: of, templates, ordered } = shapeOf(set.body as unknown as SetBody);
+  const told = templates.map(({ name, className = null, size }) => {
     const stem = `${name}-${of}-`;
     const made = claims.filter((c) => c.name.startsWith(stem) && /^\d+$/.test(c.name.slice(stem.length)));
     return { name, className, bytes: size, claims: made.map((c) => c.name) };
   });
+  return { ordered, templates: told };
 }
 
 /** Copies of these claims that are not in step, and how long they take to be. */
@@ -248,7 +249,7 @@ export async function getApplication(
       })),
       zones: (c.volume_name && zones.get(c.volume_name)) || null,
     })),
-    templates: await templatesOf(database, facts),
+    ...(await setOf(database, facts)),
     nodes: nodes.map((n) => ({
       name: n.name,
       rack: ground.get(n.name)?.rack ?? null,

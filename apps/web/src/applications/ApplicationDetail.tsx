@@ -23,6 +23,7 @@ import { Points } from './Points';
 import { Scale } from './Scale';
 import { SheetDrawing } from './SheetDrawing';
 import { TemplateSize } from './TemplateSize';
+import { Waits } from './Waits';
 import { copyMarks, copyWords, readyMark, wantedOf } from './words';
 
 function Body({ seen }: { seen: ApplicationSeen }) {
@@ -75,6 +76,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
       {doing === 'scaling' && <Scale seen={seen} close={close} />}
       {doing === 'size' && <TemplateSize seen={seen} close={close} />}
       {doing === 'apart' && <KeepApart seen={seen} close={close} />}
+      <Waits seen={seen} />
       <Holders replicas={seen.replicas} />
       <CopiesBehind behind={seen.behind} />
       {isMoving && <Moves seen={seen} />}

@@ -6,7 +6,7 @@ import { useMemo, useState } from 'react';
 import { Mark } from '../marks/Mark';
 import { Column, Row } from '../parts/layout';
 import { Matrix, type At } from '../parts/Matrix';
-import { joined, sheetOf, type SeenCopy, type SheetCell, type SheetColumn, type SheetRow } from './sheet';
+import { claimsAt, joined, sheetOf, type SeenCopy, type SheetCell, type SheetColumn, type SheetRow } from './sheet';
 import { copyWords, podMark, podWord } from './words';
 
 /** Rows drawn at once; the rest is a click away. */
@@ -114,9 +114,15 @@ export function SheetDrawing({
   const byKey = new Map(rows.map((r) => [r.key, r]));
   const columnOf = new Map(sheet.columns.map((c) => [c.key, c]));
   const [chosen, setChosen] = useState<At>();
+  const [turn, setTurn] = useState(0);
   const choose = (at: At) => {
+    // chosen once more, the next of what lies there
+    const next = chosen?.row === at.row && chosen.column === at.column ? turn + 1 : 0;
     setChosen(at);
-    const claim = byKey.get(at.row)?.claims[0];
+    setTurn(next);
+    const [row, column] = [byKey.get(at.row), columnOf.get(at.column)];
+    const claims = row && column ? claimsAt(sheet, row, column) : [];
+    const claim = claims[next % Math.max(1, claims.length)];
     if (claim) select(`${seen.application.namespace}/${claim.name}`);
   };
   const isHit = (level: 'node' | 'rack' | 'zone' | 'pool' | 'backend', name: string | null) =>

@@ -8,7 +8,8 @@ import type {
 import { FakeServer, Refused, screen, show } from '../testing/render';
 import ApplicationDetail from './ApplicationDetail';
 import Applications from './Applications';
-import { joined, sheetOf } from './sheet';
+import { waitsIn } from './waits';
+import { claimsAt, joined, sheetOf } from './sheet';
 import {
   behindSentence,
   localitySentence,
@@ -62,6 +63,7 @@ const seen = (part: Partial<ApplicationSeen> = {}): ApplicationSeen => ({
   application: row('store'),
   replicas: [replica(1, 'quay-5'), replica(0, 'quay-1')],
   more: 0,
+  ordered: true,
   templates: [],
   locality: [],
   behind: [],
@@ -244,6 +246,46 @@ test('replicas that read over the network are told what would change that, and w
   ]);
   const stuck = { ...away, podTo: null, claims: [{ claim: 'data-store-1', isLocal: false, copyTo: null }] };
   expect(localityWays(stuck)[0]).toMatch(/^no disk of quay-5 has room/);
+});
+
+test('a cell is about the claims that lie there, and else about all of its replica', () => {
+  const [data, log] = [claim(1, ['quay-1', 'quay-5']), { ...claim(2, ['quay-3']), name: 'log-store-1' }];
+  const sheet = sheetOf(
+    seen({ replicas: [{ ...replica(1, 'quay-9'), claims: ['data-store-1', 'log-store-1'] }], claims: [data, log] }),
+  );
+  const at = (name: string) =>
+    claimsAt(
+      sheet,
+      sheet.rows[0]!,
+      sheet.columns.find((c) => c.name === name)!,
+    ).map((c) => c.name);
+  expect(at('quay-3')).toEqual(['log-store-1']);
+  expect(at('quay-5')).toEqual(['data-store-1']);
+  expect(at('quay-9')).toEqual(['data-store-1', 'log-store-1']);
+  expect(at('kelp-nvme')).toEqual(['data-store-1', 'log-store-1']);
+});
+
+test('what stands between an application and all of its replicas is told one by one', () => {
+  const texts = (part: Partial<ApplicationSeen>) => waitsIn(seen(part)).map((w) => w.text);
+  const wanted = (n: number) => row('store', { wanted: n });
+  const starting = replica(1, 'quay-5', { ready: false, phase: 'Pending' });
+  expect(texts({ application: wanted(2), replicas: [replica(0, 'quay-1'), replica(1, 'quay-5')] })).toEqual([]);
+  expect(
+    texts({
+      ...{ application: wanted(2), replicas: [replica(0, 'quay-1'), starting] },
+      claims: [claim(0, ['quay-1']), { ...claim(1, []), phase: 'Pending' }],
+    }),
+  ).toEqual(['store-1 waits for its claim data-store-1, which is pending']);
+  const both = [claim(0, ['quay-1']), claim(1, ['quay-5'])];
+  expect(texts({ application: wanted(4), replicas: [replica(0, 'quay-1'), starting], claims: both })).toEqual([
+    'store-1 starts on quay-5',
+    '2 replicas more wait until store-1 is ready: they start one after the other',
+  ]);
+  const unplaced = replica(1, null, { ready: false, phase: 'Pending', why: '0/3 nodes are available' });
+  expect(texts({ application: wanted(3), replicas: [unplaced], claims: both, ordered: false })).toEqual([
+    'store-1 waits for a node: 0/3 nodes are available',
+    '2 replicas more wait to be made by the platform',
+  ]);
 });
 
 test('what the platform does about the size in a template is said before its claims grow', () => {

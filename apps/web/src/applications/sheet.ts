@@ -104,6 +104,13 @@ export function sheetOf({ replicas, claims, nodes }: ApplicationSeen): Applicati
   };
 }
 
+/** Claims that a cell is about: those with a copy or a volume there, else all of its replica's. */
+export function claimsAt(sheet: ApplicationSheet, row: SheetRow, column: SheetColumn): readonly Claim[] {
+  const { copies, volumes } = sheet.cell(row, column);
+  const here = [...new Set([...copies.map((c) => c.claim), ...volumes])];
+  return here.length > 0 ? here : row.claims;
+}
+
 /** Neighbouring columns of one name joined, for the rows above the heads. */
 export function joined(columns: readonly SheetColumn[], of: (column: SheetColumn) => string | null) {
   const spans: { name: string | null; kind: SheetColumn['kind']; span: number; first: string }[] = [];

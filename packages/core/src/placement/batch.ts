@@ -83,7 +83,8 @@ export function fitOneByOne(
   let [bytes, before] = [0, 0];
   for (const claim of claims) {
     const quotas = claim.input.quotas.map((q) => ({ ...q, used: q.used + (used.get(quotaKey(q.scope, claim)) ?? 0) }));
-    const decision = decide({ ...claim.input, quotas, pools: state, offers, planned: plan.placed.get(claim.id) });
+    const input = { ...claim.input, quotas, pools: state, offers, planned: plan.placed.get(claim.id) };
+    const decision = decide(input, 'when-refused');
     const { winner, provisioned, backendIops, backendThroughput } = decision;
     if (winner === undefined) {
       refused.push(claim.id);

@@ -207,11 +207,13 @@ function furtherCopies(context: RuleContext): Pick<Decision, 'second' | 'offsite
 
 /**
  * Chooses a pool for a claim (docs/calculations.md, Choosing a pool). Every moored pool is tried against every rule; passing ones are scored. The same
- * input always gives the same answer. Moorings to pools that are not known are left out.
+ * input always gives the same answer. Moorings to pools that are not known are left out. Of many claims one after the other only
+ * the refused ones are asked why: their trace alone is made then.
  */
-export function decide(input: PlacementInput): Decision {
+export function decide(input: PlacementInput, trace: 'always' | 'when-refused' = 'always'): Decision {
   const { tried, ranked } = tryPools(input);
-  const candidates = tried.map(({ mooring, context, score }): Candidate => ({
+  const traced = trace === 'always' || ranked.length === 0 ? tried : [];
+  const candidates = traced.map(({ mooring, context, score }): Candidate => ({
     pool: context.pool.id,
     order: mooring.order,
     checks: checkPool(context),
