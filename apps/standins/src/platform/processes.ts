@@ -127,10 +127,7 @@ export class Processes {
       this.wake();
     } catch (error) {
       if (process.isOver) return;
-      note(this.store, 'Pod', pod, {
-        ...{ type: 'Warning', reason: 'DataNotRead', by: 'kubelet' },
-        message: `What it holds could not be read: ${error instanceof Error ? error.message : String(error)}`,
-      });
+      this.complain(pod, 'DataNotRead', 'What it holds could not be read', error);
       this.later.after(`open ${uid}`, againMs, () => {
         if (this.running.get(uid) === process) this.running.delete(uid);
         this.wake();
@@ -147,6 +144,7 @@ export class Processes {
     });
   }
 
+  /** One write more to each of its volumes, after those before it; false where one was not acknowledged, which its pod is told. */
   private writeOnce(process: Process): Promise<boolean> {
     const done = process.work.then(async () => {
       const { volumes = [] } = process;
@@ -154,8 +152,14 @@ export class Processes {
       if (volumes.some((v) => (v.entries.at(-1)?.n ?? 0) >= process.toldAt + tellEvery)) this.tell(process);
       return written.every(Boolean);
     });
-    process.work = done.catch(() => undefined);
+    process.work = done;
     return done;
+  }
+
+  /** Says in an event of its pod what it could not do with its data, and why. */
+  private complain(pod: KubeObject, reason: 'DataNotRead' | 'DataNotWritten', what: string, error: unknown): void {
+    const message = `${what}: ${error instanceof Error ? error.message : String(error)}`;
+    note(this.store, 'Pod', pod, { type: 'Warning', reason, message, by: 'kubelet' });
   }
 
   /** One write more; false where it was not acknowledged. */
@@ -168,7 +172,10 @@ export class Processes {
     const entry = (open.pending ??= { n, text, chain: fingerprintOf(last?.chain ?? '', text) });
     try {
       await open.path.write(open.id, entry.n % slots, JSON.stringify(entry), pod.metadata.uid!);
-    } catch {
+    } catch (error) {
+      // asked again as it is, with the next
+      if (!process.isOver)
+        this.complain(pod, 'DataNotWritten', `A write to ${open.claim.metadata.name} was not acknowledged`, error);
       return false;
     }
     open.pending = undefined;
@@ -231,7 +238,7 @@ export class Processes {
       };
       const last = process.work;
       process.isOver = true;
-      void last.then(done, done);
+      void last.then(done);
     }
     return false;
   }
