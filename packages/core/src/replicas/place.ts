@@ -38,8 +38,19 @@ export type PlaceResult =
       readonly have: number;
     };
 
-const byRoom = (a: { room: number; disk: ReplicaDisk }, b: { room: number; disk: ReplicaDisk }): number =>
-  b.room - a.room || (a.disk.id < b.disk.id ? -1 : 1);
+/** A failure domain as copies are placed on it; `best` is its disk with most room of those that take one. */
+interface Domain {
+  readonly name: string;
+  /** Whole places for volumes of this size, and bytes on disks that can be used. */
+  places: number;
+  room: number;
+  best: ReplicaDisk | undefined;
+}
+
+const roomOf = ({ capacity, used }: ReplicaDisk): number => capacity - used;
+/** Whether a disk has more room than another one; of equal ones the first by id. */
+const hasMore = (disk: ReplicaDisk, than: ReplicaDisk | undefined): boolean =>
+  !than || roomOf(disk) > roomOf(than) || (roomOf(disk) === roomOf(than) && disk.id < than.id);
 
 /**
  * Places the copies of one volume (docs/calculations.md, Copies): each on a different failure domain, on the domain and disk with most room after
@@ -49,44 +60,37 @@ const byRoom = (a: { room: number; disk: ReplicaDisk }, b: { room: number; disk:
  */
 export function placeCopies(disks: readonly ReplicaDisk[], options: PlaceOptions): PlaceResult {
   const { copies, size, preferNode, pinned, witness } = options;
-  const fits = disks.filter((d) => d.usable && d.capacity - d.used >= size && (!pinned || pinned.includes(d.node)));
-  const domains = new Map<string, { places: number; room: number; best: ReplicaDisk }>();
-  const placesOf = new Map<string, number>();
-  for (const d of fits)
-    placesOf.set(d.domain, (placesOf.get(d.domain) ?? 0) + (size > 0 ? Math.floor((d.capacity - d.used) / size) : 0));
-  const roomOfDomain = new Map<string, number>();
-  for (const disk of disks)
-    if (disk.usable) roomOfDomain.set(disk.domain, (roomOfDomain.get(disk.domain) ?? 0) + disk.capacity - disk.used);
-  for (const { disk } of fits.map((d) => ({ disk: d, room: d.capacity - d.used })).sort(byRoom))
-    if (!domains.has(disk.domain))
-      domains.set(disk.domain, {
-        places: placesOf.get(disk.domain)!,
-        room: roomOfDomain.get(disk.domain)! - size,
-        best: disk,
-      });
+  // one pass: this is asked for every claim of a plan, over every disk of a cluster
+  const domains = new Map<string, Domain>();
+  let local: ReplicaDisk | undefined;
+  for (const disk of disks) {
+    if (!disk.usable) continue;
+    let domain = domains.get(disk.domain);
+    if (!domain) domains.set(disk.domain, (domain = { name: disk.domain, places: 0, room: 0, best: undefined }));
+    const room = roomOf(disk);
+    domain.room += room;
+    if (room < size || (pinned && !pinned.includes(disk.node))) continue;
+    if (size > 0) domain.places += Math.floor(room / size);
+    if (hasMore(disk, domain.best)) domain.best = disk;
+    if (preferNode !== undefined && disk.node === preferNode && hasMore(disk, local)) local = disk;
+  }
 
   const chosen: PlacedCopy[] = [];
-  const place = (disk: ReplicaDisk) => {
-    chosen.push({ domain: disk.domain, node: disk.node, disk: disk.id, role: 'data' });
-    domains.delete(disk.domain);
-  };
-  const local =
-    preferNode && fits.filter((d) => d.node === preferNode).map((disk) => ({ disk, room: disk.capacity - disk.used }));
-  if (local && local.length > 0 && copies > 0) place(local.sort(byRoom)[0]!.disk);
-  const available = domains.size + chosen.length;
-  const ranked = [...domains.values()]
-    .map(({ places, room, best }) => ({ places, room, disk: best }))
-    .sort((a, b) => b.places - a.places || byRoom(a, b));
-  for (const { disk } of ranked) if (chosen.length < copies) place(disk);
-  if (chosen.length < copies) return { ok: false, problem: 'too-few-domains', need: copies, have: available };
+  const place = ({ domain, node, id: disk }: ReplicaDisk) => chosen.push({ domain, node, disk, role: 'data' });
+  if (local && copies > 0) place(local);
+  const open = [...domains.values()].flatMap(({ best, ...d }) => (best ? [{ ...d, best }] : []));
+  const ranked = open
+    .filter(({ name }) => name !== chosen[0]?.domain)
+    .sort((a, b) => b.places - a.places || b.room - a.room || (a.best.id < b.best.id ? -1 : 1));
+  for (const { best } of ranked.slice(0, copies - chosen.length)) place(best);
+  if (chosen.length < copies) return { ok: false, problem: 'too-few-domains', need: copies, have: open.length };
   if (witness !== 'wanted') return { ok: true, copies: chosen };
 
   const taken = new Set(chosen.map((c) => c.domain));
   const voter = disks
     .filter((d) => d.usable && !taken.has(d.domain))
-    .map((disk) => ({ disk, room: roomOfDomain.get(disk.domain)! }))
-    .sort(byRoom)[0];
-  if (!voter) return { ok: false, problem: 'no-witness-domain', need: copies + 1, have: roomOfDomain.size };
-  const { domain, node, id } = voter.disk;
+    .sort((a, b) => domains.get(b.domain)!.room - domains.get(a.domain)!.room || (a.id < b.id ? -1 : 1))[0];
+  if (!voter) return { ok: false, problem: 'no-witness-domain', need: copies + 1, have: domains.size };
+  const { domain, node, id } = voter;
   return { ok: true, copies: [...chosen, { domain, node, disk: id, role: 'witness' }] };
 }
