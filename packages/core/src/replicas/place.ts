@@ -52,6 +52,13 @@ const roomOf = ({ capacity, used }: ReplicaDisk): number => capacity - used;
 const hasMore = (disk: ReplicaDisk, than: ReplicaDisk | undefined): boolean =>
   !than || roomOf(disk) > roomOf(than) || (roomOf(disk) === roomOf(than) && disk.id < than.id);
 
+/** Whether a domain takes a copy before another one: more whole places, then more room, then by the id of its best disk. */
+const comesBefore = (domain: Domain, than: Domain | undefined): boolean =>
+  !than ||
+  domain.places > than.places ||
+  (domain.places === than.places &&
+    (domain.room > than.room || (domain.room === than.room && domain.best!.id < than.best!.id)));
+
 /**
  * Places the copies of one volume (docs/calculations.md, Copies): each on a different failure domain, on the domain and disk with most room after
  * placement, one copy on the first pod's node when asked and possible. Room of a domain is counted in whole places for volumes
@@ -78,12 +85,18 @@ export function placeCopies(disks: readonly ReplicaDisk[], options: PlaceOptions
   const chosen: PlacedCopy[] = [];
   const place = ({ domain, node, id: disk }: ReplicaDisk) => chosen.push({ domain, node, disk, role: 'data' });
   if (local && copies > 0) place(local);
-  const open = [...domains.values()].flatMap(({ best, ...d }) => (best ? [{ ...d, best }] : []));
-  const ranked = open
-    .filter(({ name }) => name !== chosen[0]?.domain)
-    .sort((a, b) => b.places - a.places || b.room - a.room || (a.best.id < b.best.id ? -1 : 1));
-  for (const { best } of ranked.slice(0, copies - chosen.length)) place(best);
-  if (chosen.length < copies) return { ok: false, problem: 'too-few-domains', need: copies, have: open.length };
+  // a few of many are taken: looked for one by one instead of put in order
+  while (chosen.length < copies) {
+    let next: Domain | undefined;
+    for (const domain of domains.values())
+      if (domain.best && !chosen.some((c) => c.domain === domain.name) && comesBefore(domain, next)) next = domain;
+    if (!next) break;
+    place(next.best!);
+  }
+  if (chosen.length < copies) {
+    const have = [...domains.values()].filter((d) => d.best).length;
+    return { ok: false, problem: 'too-few-domains', need: copies, have };
+  }
   if (witness !== 'wanted') return { ok: true, copies: chosen };
 
   const taken = new Set(chosen.map((c) => c.domain));
