@@ -6,7 +6,7 @@ import type {
   MeasuredMoves,
 } from '@moorage/contract/applications';
 import { copyStates } from '@moorage/core/applications/application';
-import { shapeOf, type SetBody } from '@moorage/core/applications/set-shape';
+import { shapeOf } from '@moorage/core/applications/set-shape';
 import { resyncSeen } from '@moorage/core/applications/resync';
 import { commonPoints } from '@moorage/core/applications/common-points';
 import { behindOf } from '../backends/behind.sql';
@@ -162,7 +162,7 @@ async function setOf(
 ): Promise<Pick<ApplicationSeen, 'ordered' | 'templates'>> {
   const set = await platformObjects.in(database).findOne({ raw: true, where: { uid, plural: 'statefulsets' } });
   if (!set) return { ordered: false, templates: [] };
-  const { name: of, templates, ordered } = shapeOf(set.body as unknown as SetBody);
+  const { name: of, templates, ordered } = shapeOf(set.body);
   const told = templates.map(({ name, className = null, size }) => {
     const stem = `${name}-${of}-`;
     const made = claims.filter((c) => c.name.startsWith(stem) && /^\d+$/.test(c.name.slice(stem.length)));

@@ -10,7 +10,7 @@ import {
   spreadRules,
   type SpreadWanted,
 } from '@moorage/core/applications/set-manifest';
-import { shapeOf, type SetBody, type SetShape } from '@moorage/core/applications/set-shape';
+import { shapeOf, type SetShape } from '@moorage/core/applications/set-shape';
 import type { Manifest, PlatformStep } from '@moorage/core/acts/platform-step';
 import type { ActRoom, Acts } from '../acts/acts';
 import { actKind } from '../acts/kind';
@@ -193,7 +193,7 @@ async function findSet(database: Database, { namespace, name }: At) {
 async function getSet(database: Database, person: Person, at: At) {
   const row = Sight.of(person).sees(at.namespace) ? await findSet(database, at) : undefined;
   if (!row) throw Refusal.notFound('stateful set', subjectOf(at));
-  return { uid: row.uid, body: row.body, shape: shapeOf(row.body as unknown as SetBody) };
+  return { uid: row.uid, body: row.body, shape: shapeOf(row.body) };
 }
 
 async function reckonScale(database: Database, site: string, person: Person, at: At, to: number) {
@@ -289,12 +289,7 @@ export async function scaleApplication(
   return at;
 }
 
-interface Constraint {
-  readonly topologyKey: string;
-}
-const constraintsIn = (body: PlatformObject): readonly Constraint[] | undefined =>
-  (body.spec as { template?: { spec?: { topologySpreadConstraints?: Constraint[] } } } | undefined)?.template?.spec
-    ?.topologySpreadConstraints;
+const constraintsIn = ({ spec }: PlatformObject) => spec?.template?.spec?.topologySpreadConstraints;
 
 async function reckonSpread(database: Database, site: string, person: Person, at: At, by: SpreadWanted) {
   const { uid, body, shape } = await getSet(database, person, at);

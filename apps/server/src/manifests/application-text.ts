@@ -2,7 +2,7 @@ import { applicationPlanSchema, mostReplicas, type ApplicationTextPlan } from '@
 import { nameSchema } from '@moorage/contract/classes';
 import type { Person } from '@moorage/contract/people';
 import type { Manifest } from '@moorage/core/acts/platform-step';
-import { shapeOf, type SetBody } from '@moorage/core/applications/set-shape';
+import { shapeOf } from '@moorage/core/applications/set-shape';
 import { accessModes, volumeModes } from '@moorage/core/classes/storage-class';
 import type { ReadObject } from '@moorage/manifests/text';
 import { z } from 'zod';
@@ -105,7 +105,7 @@ async function readApplication(reader: ManifestReader, text: string) {
   }
   const services = beside.filter((o) => o.kind === 'Service').map((o) => plain(o.value));
   return {
-    shape: shapeOf(data as unknown as SetBody),
+    shape: shapeOf(data),
     objects: (makeNamespace: boolean): Manifest[] => {
       const given = beside.find((o) => o.kind === 'Namespace');
       const made = given ? plain(given.value) : { apiVersion: 'v1', kind: 'Namespace', metadata: { name: namespace } };

@@ -1,4 +1,7 @@
+import type { SetBody } from '@moorage/core/applications/set-shape';
 import { OutsideProblem } from '../refusals/outside';
+
+type SetSpec = NonNullable<SetBody['spec']>;
 
 /** What we read of the resources we know; each has the members of its own kind. */
 export interface PlatformSpec {
@@ -10,6 +13,12 @@ export interface PlatformSpec {
   readonly storageClassName?: string;
   readonly volumeMode?: string;
   readonly volumeName?: string;
+  // of a stateful set
+  readonly replicas?: number;
+  readonly podManagementPolicy?: string;
+  readonly persistentVolumeClaimRetentionPolicy?: SetSpec['persistentVolumeClaimRetentionPolicy'];
+  readonly template?: SetSpec['template'];
+  readonly volumeClaimTemplates?: SetSpec['volumeClaimTemplates'];
   readonly [member: string]: unknown;
 }
 
