@@ -1,7 +1,7 @@
-import type { ApplicationSeen } from '@moorage/contract/applications';
 import { atOnce } from '@moorage/standins/platform/pace';
 import type { RunningServer } from '../server';
 import { eventually, eventuallyHolds, makeWorld, moorClass, type Caller, type World } from '../testing/world';
+import { startStore, storeSeen } from '../testing/store-set';
 
 /** A machine that runs a pod and holds a copy of its data is lost while the pod writes, and comes back. */
 const resyncRate = 30 * 1024;
@@ -17,16 +17,11 @@ beforeAll(async () => {
   server = await world.start();
   maren = await world.operator(server);
   await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 2 });
-  await maren.ok('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name: 'store', replicas: 1, image: 'example/store', port: 8080, ordered: false },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
-  await eventually('it runs', async () => (await seen()).application.ready === 1);
+  await startStore(maren, 1);
 });
 afterAll(() => world.end());
 
-const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const seen = () => storeSeen(maren);
 const pod = () => world.platform.store.find('pods', 'tide-gauges', 'store-0');
 const acknowledged = () => world.platform.processes.acknowledged('tide-gauges', 'data-store-0')!;
 const set = (node: string, up: boolean) => {

@@ -1,8 +1,9 @@
-import type { ApplicationSeen, DrainSeen, NodeSeen } from '@moorage/contract/applications';
+import type { DrainSeen, NodeSeen } from '@moorage/contract/applications';
 import type { OperationPage } from '@moorage/contract/operations';
 import type { Problem } from '@moorage/contract/problem';
 import type { RunningServer } from '../server';
 import { Caller, eventually, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
+import { startStore, storeSeen } from '../testing/store-set';
 
 let world: World;
 let server: RunningServer;
@@ -13,17 +14,12 @@ beforeAll(async () => {
   maren = await world.operator(server);
   await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 3 });
   await moorClass(maren, 'single', ['kelp-nvme'], { copies: 1 });
-  await maren.ok('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name: 'store', replicas: 3, image: 'example/store', port: 8080, ordered: false },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
-  await eventually('it runs', async () => (await seen()).application.ready === 3);
+  await startStore(maren, 3);
 });
 afterAll(() => world.end());
 afterEach(() => world.platform.faults.heal());
 
-const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const seen = () => storeSeen(maren);
 const pods = () => world.platform.store.list('pods', 'tide-gauges');
 const on = (node: string) => pods().filter((p) => p.spec?.nodeName === node);
 const nodeOf = (pod: string) => world.platform.store.get('pods', 'tide-gauges', pod).spec!.nodeName!;

@@ -1,7 +1,8 @@
-import type { ApplicationSeen, NodeSeen } from '@moorage/contract/applications';
+import type { NodeSeen } from '@moorage/contract/applications';
 import type { Problem } from '@moorage/contract/problem';
 import { atOnce } from '@moorage/standins/platform/pace';
 import { Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { startStore, storeSeen } from '../testing/store-set';
 
 let world: World;
 let maren: Caller;
@@ -12,17 +13,12 @@ beforeAll(async () => {
   url = server.url;
   maren = await world.operator(server);
   await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 3 });
-  await maren.ok('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name: 'store', replicas: 2, image: 'example/store', port: 8080, ordered: false },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
-  await eventually('it runs', async () => (await seen()).application.ready === 2);
+  await startStore(maren, 2);
 });
 afterAll(() => world.end());
 let lostNode = '';
 
-const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const seen = () => storeSeen(maren);
 const node = async (name: string) => (await maren.ok<NodeSeen[]>('GET', '/api/nodes')).find((n) => n.name === name)!;
 const declare = (name: string, body: object, caller = maren) =>
   caller.call<Problem>('PUT', `/api/nodes/${name}/off`, body);

@@ -25,16 +25,10 @@ const isReady = ({ status }: PlatformObject): boolean =>
  * Says to the platform that a node is off, or is no more. That it is off is the word of a person who knows it: were it alive, its
  * pods could go on writing to volumes that are attached elsewhere. A node that answers is refused.
  */
-export async function declareOff(
-  database: Database,
-  platform: PlatformConnector,
-  name: string,
-  { off, confirm }: { off: boolean; confirm?: string },
-  person: string,
-): Promise<void> {
+export async function declareOff(...declaring: Parameters<typeof declareOnce>): Promise<void> {
   for (let tries = 1; ; tries++)
     try {
-      await declareOnce(database, platform, name, { off, confirm }, person);
+      await declareOnce(...declaring);
       return;
     } catch (error) {
       // somebody wrote it meanwhile, the platform itself for one: it is looked at anew, also whether it answers

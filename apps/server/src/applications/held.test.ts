@@ -2,6 +2,7 @@ import type { BackendRow } from '@moorage/contract/backends';
 import type { KeptPlan } from '@moorage/contract/moorings';
 import { atOnce } from '@moorage/standins/platform/pace';
 import { aClaim, eventually, eventuallyHolds, makeWorld, moorClass, type Caller, type World } from '../testing/world';
+import { storeSet } from '../testing/store-set';
 
 /** Places of claims that are to come are held: replicas start one after the other, and nothing is ready for a long time. */
 const GiB = 2 ** 30;
@@ -19,11 +20,7 @@ const pool = async () =>
   (await maren.ok<BackendRow[]>('GET', '/api/backends')).flatMap((b) => b.pools).find((p) => p.id === 'kelp-nvme')!;
 const plans = () => maren.ok<KeptPlan[]>('GET', '/api/planned-places');
 const start = (name: string, replicas: number) =>
-  maren.call('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name, replicas, image: 'example/store', port: 8080, ordered: true },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
+  maren.call('POST', '/api/applications', storeSet({ name, replicas, ordered: true }));
 const bound = (name: string) =>
   eventually(`${name} is bound`, async () => (await maren.claim(name)).claim.state === 'bound');
 

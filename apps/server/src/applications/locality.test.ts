@@ -1,21 +1,16 @@
-import type { ApplicationSeen } from '@moorage/contract/applications';
 import { eventually, eventuallyHolds, makeWorld, moorClass, type Caller, type World } from '../testing/world';
+import { startStore, storeSeen } from '../testing/store-set';
 
 let world: World;
 let maren: Caller;
 beforeAll(async () => {
   world = await makeWorld();
   maren = await world.operator(await world.start());
-  await moorClass(maren, 'near', ['kelp-nvme'], { copies: 2, locality: true, binding: 'WaitForFirstConsumer' });
-  await maren.ok('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name: 'store', replicas: 1, image: 'example/store', port: 8080, ordered: false },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'near', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
-  await eventually('it runs', async () => (await seen()).application.ready === 1);
+  await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 2, locality: true, binding: 'WaitForFirstConsumer' });
+  await startStore(maren, 1);
 });
 afterAll(() => world.end());
-const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const seen = () => storeSeen(maren);
 
 test('a pod that has left the node of its copy is told what would bring them together again', async () => {
   const { store } = world.platform;

@@ -1,7 +1,7 @@
-import type { ApplicationSeen } from '@moorage/contract/applications';
 import { lively } from '@moorage/standins/platform/pace';
 import type { RunningServer } from '../server';
 import { Caller, eventually, eventuallyHolds, makeWorld, moorClass, type World } from '../testing/world';
+import { startStore, storeSeen } from '../testing/store-set';
 
 let world: World;
 let server: RunningServer;
@@ -24,16 +24,11 @@ beforeAll(async () => {
   server = await world.start();
   maren = await world.operator(server);
   await moorClass(maren, 'kept', ['kelp-nvme'], { copies: 2 });
-  await maren.ok('POST', '/api/applications', {
-    ...{ namespace: 'tide-gauges', name: 'store', replicas: 2, image: 'example/store', port: 8080, ordered: false },
-    ...{ spread: 'nodes', whenScaled: 'Retain', whenDeleted: 'Retain' },
-    templates: [{ name: 'data', className: 'kept', size: '4Gi', modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-  });
-  await eventually('it runs', async () => (await seen()).application.ready === 2);
+  await startStore(maren, 2);
 });
 afterAll(() => world.end());
 
-const seen = () => maren.ok<ApplicationSeen>('GET', '/api/applications/tide-gauges/store');
+const seen = () => storeSeen(maren);
 const pod = (name: string) => world.platform.store.find('pods', 'tide-gauges', name);
 const endPod = (name: string, caller = maren) =>
   caller.call('DELETE', `/api/applications/tide-gauges/store/pods/${name}`);
