@@ -81,7 +81,7 @@ function Body({ seen }: { seen: ApplicationSeen }) {
       <CopiesBehind behind={seen.behind} />
       {isMoving && <Moves seen={seen} />}
       <Points seen={seen} keepApart={may && a.wanted !== null ? () => setDoing('apart') : undefined} />
-      <LocalReads namespace={namespace} locality={seen.locality} />
+      <LocalReads seen={seen} />
       {!isMoving && <Moves seen={seen} />}
     </Column>
   );

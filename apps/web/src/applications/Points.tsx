@@ -24,7 +24,11 @@ function Way({
   if (spread.kind === 'none') return null;
   if (spread.acts.some((a) => a.kind === 'pod') && keepApart) return <Button onClick={keepApart}>Keep apart</Button>;
   const copy = spread.acts.find((a) => a.kind === 'copy');
-  return copy && 'claim' in copy ? <Button onClick={() => open(copy.claim)}>Open its claim</Button> : null;
+  return copy && 'claim' in copy ? (
+    <Button sx={{ whiteSpace: 'nowrap' }} onClick={() => open(copy.claim)}>
+      Open its claim
+    </Button>
+  ) : null;
 }
 
 /** What stops several replicas in one go, worst first, with the change that would spread each and what that moves. */

@@ -240,12 +240,15 @@ test('replicas that read over the network are told what would change that, and w
   expect(localitySentence([own, away])).toBe(
     '1 of 2 replicas whose class wants it reads from their own nodes; the others read over the network.',
   );
-  expect(localityWays(away)).toEqual([
-    'a copy of data-store-1 goes from quay-3 to quay-5: 3 GiB to copy, while it runs',
-    'store-1 starts again on quay-3: it is out as long as such ways take',
+  expect(localityWays(away, 3.74)).toEqual([
+    { text: 'a copy of data-store-1 goes from quay-3 to quay-5', cost: '3 GiB copied' },
+    { text: 'store-1 starts again on quay-3', cost: 'out for about 3.7 s' },
   ]);
+  expect(localityWays({ ...away, podTo: { node: 'quay-3', local: 1 } }, undefined)[1]!.cost).toBe(
+    'out while it starts',
+  );
   const stuck = { ...away, podTo: null, claims: [{ claim: 'data-store-1', isLocal: false, copyTo: null }] };
-  expect(localityWays(stuck)[0]).toMatch(/^no disk of quay-5 has room/);
+  expect(localityWays(stuck, 1)[0]!.text).toMatch(/^nothing: no disk of quay-5 has room/);
 });
 
 test('a cell is about the claims that lie there, and else about all of its replica', () => {
@@ -279,12 +282,12 @@ test('what stands between an application and all of its replicas is told one by 
   const both = [claim(0, ['quay-1']), claim(1, ['quay-5'])];
   expect(texts({ application: wanted(4), replicas: [replica(0, 'quay-1'), starting], claims: both })).toEqual([
     'store-1 starts on quay-5',
-    '2 replicas more wait until store-1 is ready: they start one after the other',
+    '2 more replicas wait until store-1 is ready: they start one after the other',
   ]);
   const unplaced = replica(1, null, { ready: false, phase: 'Pending', why: '0/3 nodes are available' });
   expect(texts({ application: wanted(3), replicas: [unplaced], claims: both, ordered: false })).toEqual([
     'store-1 waits for a node: 0/3 nodes are available',
-    '2 replicas more wait to be made by the platform',
+    '2 more replicas wait to be made by the platform',
   ]);
 });
 

@@ -44,7 +44,7 @@ export function waitsIn(seen: ApplicationSeen): Wait[] {
     {
       pod: '',
       mark: 'waiting',
-      text: `${count(missing, 'replica')} more ${missing === 1 ? 'waits' : 'wait'}${held}`,
+      text: `${count(missing, 'more replica')} ${missing === 1 ? 'waits' : 'wait'}${held}`,
     },
   ];
 }

@@ -203,22 +203,34 @@ export function localitySentence(locality: readonly Locality[]): string {
     : `${own} of ${count(locality.length, 'replica')} whose class wants it ${own === 1 ? 'reads' : 'read'} from their own nodes; the others read over the network.`;
 }
 
-/** What would make a replica read from its own node, and what that costs. */
-export function localityWays({ pod, node, podTo, claims }: Locality): string[] {
-  const away = claims.filter((c) => !c.isLocal);
-  const copies = away.flatMap(({ claim, copyTo }) =>
-    copyTo
-      ? [`a copy of ${claim} goes from ${copyTo.fromNode} to ${node}: ${sizeText(copyTo.bytes)} to copy, while it runs`]
+/** What would make a replica read from its own node, and what each costs; `outFor`: seconds that pods were out so far. */
+export function localityWays(
+  { pod, node, podTo, claims }: Locality,
+  outFor: number | undefined,
+): { readonly text: string; readonly cost: string }[] {
+  const copies = claims.flatMap(({ claim, isLocal, copyTo }) =>
+    !isLocal && copyTo
+      ? [
+          {
+            text: `a copy of ${claim} goes from ${copyTo.fromNode} to ${node}`,
+            cost: `${sizeText(copyTo.bytes)} copied`,
+          },
+        ]
       : [],
   );
-  const to = podTo
+  const some = podTo && podTo.local < claims.length ? `, where ${podTo.local} of ${claims.length} volumes lie` : '';
+  const starts = podTo
     ? [
-        `${pod} starts again on ${podTo.node}${podTo.local < claims.length ? `, where ${podTo.local} of ${claims.length} volumes lie` : ''}: it is out as long as such ways take`,
+        {
+          text: `${pod} starts again on ${podTo.node}${some}`,
+          cost: outFor === undefined ? 'out while it starts' : `out for about ${seconds(outFor)}`,
+        },
       ]
     : [];
-  return copies.length + to.length > 0
-    ? [...copies, ...to]
-    : [`no disk of ${node} has room for a copy, and no node with one takes pods`];
+  const ways = [...copies, ...starts];
+  return ways.length > 0
+    ? ways
+    : [{ text: `nothing: no disk of ${node} has room for a copy, and no node with one takes pods`, cost: '–' }];
 }
 
 type Template = ApplicationSeen['templates'][number];
