@@ -34,7 +34,7 @@ function Sizes({ claim }: { claim: ClaimRow }) {
       Asked <Size bytes={requested} />
       {provisioned !== null && (
         <>
-          {claim.state === 'bound' ? ', got ' : ', reserved '}
+          {claim.state === 'bound' && !claim.growth ? ', got ' : ', reserved '}
           <Size bytes={provisioned} />
           {provisioned > requested && ' (the pool gives whole GiB, and no less than 1 GiB)'}, written{' '}
           <Size bytes={consumed ?? 0} />

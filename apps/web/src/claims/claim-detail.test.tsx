@@ -72,6 +72,16 @@ test('a bound claim says where it lives, why there, and what it is called in bot
   await waitFor(() => expect(window.location.search).toBe('?line=tide-gauges%2Flevel-log'));
 });
 
+test('while a claim grows its new size is reserved; that it got it is said once the growth has ended', async () => {
+  const growth = { operation: 'op-1', state: 'asking', waitingFor: null, failed: null, error: null } as const;
+  const growing = { ...growth, stopped: null, nextAttemptAt: null };
+  const { unmount } = await drawn(detail(aClaimRow('level-log', { growth: growing })));
+  expect(document.body.textContent).toContain('Asked 80 GiB, reserved 80 GiB');
+  unmount();
+  await drawn(detail(aClaimRow('level-log')));
+  expect(document.body.textContent).toContain('Asked 80 GiB, got 80 GiB');
+});
+
 test('copies elsewhere, and what was decided before, are told', async () => {
   const copy = { provisioned: 80 * GiB, footprintFactor: 1, backendIops: 0, backendThroughput: 0 };
   await drawn(
