@@ -30,6 +30,7 @@ const rooms = [
     'reservations',
     'swordfish',
     'backends',
+    'usage',
     'namespaces',
     'moorings',
     'classes',

@@ -54,6 +54,7 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
+import { keepDays } from './usage/use';
 import { Vault } from './secrets/vault';
 
 /** Pause between looks at some of the claims that wait, should a change that helps them have been missed. */
@@ -245,6 +246,7 @@ export class Engine {
     if (!this.anchor.leads) return;
     await purgeFailures(this.database);
     await forgetMoves(this.database, moveDays);
+    await keepDays(this.database, () => this.stopped);
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 

@@ -14,6 +14,7 @@ import { driftEndpoints } from './endpoints/drift';
 import { bucketsEndpoints } from './endpoints/buckets';
 import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
+import { usageEndpoints } from './endpoints/usage';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
 
@@ -35,6 +36,7 @@ export const endpoints = {
   ...salvageEndpoints,
   ...driftEndpoints,
   ...namespacesEndpoints,
+  ...usageEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,
 };

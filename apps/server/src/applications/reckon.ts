@@ -5,6 +5,7 @@ import { applications, applicationsDue } from './application-model';
 import { takeOwners, toOwners } from './due.sql';
 import { factsOf, groundOfNodes, nodesUnder } from './facts';
 import { summaryOf } from './summary';
+import { noteApplications } from '../usage/use';
 
 /** Changes looked at, and applications reckoned, in one transaction. */
 const mostChanges = 2000;
@@ -38,6 +39,10 @@ async function reckonSome(database: Database): Promise<boolean> {
           ...(['points', 'kind', 'name', 'namespace', 'createdAt'] as const),
         ],
       },
+    );
+    await noteApplications(
+      database,
+      facts.flatMap((f) => f.claims.map((c) => ({ claim_uid: c.uid, application: f.name }))),
     );
     const there = new Set(facts.map((f) => f.uid));
     const gone = uids.filter((u) => !there.has(u));

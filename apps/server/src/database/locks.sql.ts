@@ -21,3 +21,5 @@ export const lockGrants = byName(4415);
 export const lockPoolNames = one(4416);
 /** Of two that register one backend at the same moment, the second finds the first. */
 export const lockIdentity = byName(4417);
+/** While the sums of a day are made, nothing is noted that might be dated before it. */
+export const lockUseDays = one(4418);

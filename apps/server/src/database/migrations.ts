@@ -22,6 +22,7 @@ import { up as tuningsOfClaims } from './migration-0018-tunings-of-claims';
 import { up as instances } from './migration-0019-instances';
 import { up as applications } from './migration-0020-applications';
 import { up as written } from './migration-0021-written';
+import { up as usage } from './migration-0022-usage';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -46,6 +47,7 @@ export const migrations = [
   { name: '0019-instances', up: instances },
   { name: '0020-applications', up: applications },
   { name: '0021-written', up: written },
+  { name: '0022-usage', up: usage },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -1,0 +1,100 @@
+import { statement } from '../database/statement';
+
+/** The sums that each kind of key has at a moment: those kept for the beginning of its day, and what changed since. */
+const sumsAt = (at: string) => `
+  SELECT s.key_id, s.claims, s.unbound, s.requested, s.provisioned, s.footprint, s.milli_iops FROM use_sums s
+  WHERE s.day = (SELECT max(day) FROM use_days WHERE day <= ${at})
+  UNION ALL
+  SELECT c.key_id, c.claims, c.unbound, c.requested, c.provisioned, c.footprint, c.milli_iops FROM use_changes c
+  WHERE c.at > coalesce((SELECT max(day) FROM use_days WHERE day <= ${at}), '-infinity') AND c.at <= ${at}`;
+
+const amounts = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'milli_iops'] as const;
+const sums = amounts.map((a) => `sum(s.${a})::bigint AS ${a}`).join(', ');
+
+export interface UseCell {
+  row: string;
+  column: string;
+  claims: number;
+  unbound: number;
+  requested: number;
+  provisioned: number;
+  footprint: number;
+  milli_iops: number;
+}
+
+/**
+ * What was used at a moment, by rows (`namespace`, or the `team` that the namespace's label names) and columns (`class`, `pool`,
+ * `backend`, `tier` or `application`). `tiers`: of each pool, by its id. `namespaces`: those alone.
+ */
+export const useAt = statement<
+  UseCell,
+  [
+    at: Date,
+    namespaces: readonly string[] | null,
+    rows: string,
+    columns: string,
+    tiers: string,
+    teamLabel: string,
+    most: number,
+  ]
+>(
+  `SELECT CASE $3 WHEN 'team' THEN coalesce(n.body #>> ARRAY['metadata', 'labels', $6], '') ELSE k.namespace END AS "row",
+     CASE $4 WHEN 'class' THEN k.class_name WHEN 'pool' THEN k.pool_id WHEN 'application' THEN k.application
+       WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column",
+     ${sums}
+   FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
+   JOIN use_keys k ON k.id = s.key_id
+   LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
+   LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace
+   WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)
+   GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $7`,
+);
+
+export interface LimitRow {
+  namespace: string;
+  class_name: string;
+  bytes: number;
+}
+
+/** Limits as they were at a moment. */
+export const limitsAt = statement<LimitRow, [at: Date, namespaces: readonly string[] | null]>(
+  `SELECT namespace, class_name, bytes FROM limits_held
+   WHERE from_at <= $1 AND (until_at IS NULL OR until_at > $1) AND ($2::text[] IS NULL OR namespace = ANY($2))
+   ORDER BY namespace, class_name LIMIT 200000`,
+);
+
+/** The site's time now, and the first moment that anything is known of. */
+export const siteMoments = statement<{ now: Date; first: Date | null }>(
+  'SELECT site_now() AS now, least((SELECT min(day) FROM use_days), (SELECT min(at) FROM use_changes)) AS first',
+);
+
+/**
+ * Keeps the sums at the beginning of the day that comes next, once that is `afterMs` over, so that nothing of the day before can
+ * still come; gives that day, or nothing where none is due. Keys whose sums are all zero are left out.
+ */
+export const keepSums = statement<{ day: Date }, [afterMs: number]>(
+  `WITH due AS (
+     SELECT date_trunc('day', coalesce((SELECT max(day) FROM use_days), (SELECT min(at) FROM use_changes)), 'UTC') + interval '1 day' AS day
+   ), next AS (
+     INSERT INTO use_days (day) SELECT day FROM due WHERE day <= site_now() - $1 * interval '1 millisecond'
+     ON CONFLICT DO NOTHING RETURNING day
+   ), kept AS (
+     INSERT INTO use_sums (day, key_id, ${amounts.join(', ')})
+     SELECT (SELECT day FROM next), s.key_id, ${sums} FROM (
+       SELECT s.key_id, ${amounts.map((a) => `s.${a}`).join(', ')} FROM use_sums s WHERE s.day = (SELECT max(day) FROM use_days)
+       UNION ALL
+       SELECT c.key_id, ${amounts.map((a) => `c.${a}`).join(', ')} FROM use_changes c
+       WHERE c.at > coalesce((SELECT max(day) FROM use_days), '-infinity') AND c.at <= (SELECT day FROM next)
+     ) s WHERE EXISTS (SELECT 1 FROM next)
+     GROUP BY s.key_id HAVING (${amounts.map((a) => `sum(s.${a})`).join(', ')}) <> (0, 0, 0, 0, 0, 0)
+   )
+   SELECT day FROM next`,
+);
+
+/** Claims whose pods' owner has a name, beside what was known of them. */
+export const nameApplications = statement<object, [claims: string]>(
+  `UPDATE used_claims u SET application = f.application FROM (
+     SELECT u.claim_uid, f.application FROM jsonb_to_recordset($1::jsonb) AS f(claim_uid text, application text)
+     JOIN used_claims u USING (claim_uid) WHERE u.application <> f.application ORDER BY u.claim_uid FOR UPDATE OF u) f
+   WHERE u.claim_uid = f.claim_uid`,
+);

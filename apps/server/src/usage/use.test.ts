@@ -1,0 +1,268 @@
+import type { UseColumn, UseGrid, UseRow } from '@moorage/contract/usage';
+import fc from 'fast-check';
+import pg from 'pg';
+import type { Database } from '../database/database';
+import { Sight } from '../people/sight';
+import { migratedDatabase } from '../testing/databases';
+import { furtherCopies, reservations } from '../reservations/reservation-model';
+import { platformObjects } from '../mirror/mirror-model';
+import { siteClock, useDays } from './use-model';
+import { getUse, keepDays, noteApplications } from './use';
+
+const GiB = 2 ** 30;
+const hourMs = 3_600_000;
+let database: Database;
+let url: string;
+let end: () => Promise<void>;
+beforeAll(async () => {
+  ({ database, url, end } = await migratedDatabase());
+  await database.rows(`INSERT INTO backends (id, title, address, username, secret)
+    VALUES ('basalt', 'B', 'http://b', 'u', ''), ('kelp', 'K', 'http://k', 'u', '')`);
+  await database.rows(`INSERT INTO pools (id, backend_id, name, path, facts)
+    VALUES ('p0', 'basalt', 'p0', '/p0', '{}'), ('p1', 'basalt', 'p1', '/p1', '{}'), ('p2', 'kelp', 'p2', '/p2', '{}')`);
+  for (const [name, team] of [
+    ['n0', 'shore'],
+    ['n1', 'shore'],
+    ['n2', 'sea'],
+  ])
+    await platformObjects.in(database).create({
+      ...{ plural: 'namespaces', uid: `ns-${name}`, name: name!, version: '1', createdAt: new Date() },
+      body: { metadata: { name, labels: { team } } },
+    } as never);
+});
+afterAll(() => end());
+beforeEach(async () => {
+  await database.rows('DELETE FROM reservations');
+  await database.rows(`DELETE FROM platform_objects WHERE plural = 'persistentvolumeclaims'`);
+  await database.rows('TRUNCATE uses, use_changes, use_sums, use_days, used_claims, limits_held');
+  await database.rows('DELETE FROM limits');
+  await siteClock.in(database).update({ aheadMs: 0 }, { where: { id: 1 } });
+});
+
+const ahead = async (byMs: number) => siteClock.in(database).increment('aheadMs', { by: byMs, where: { id: 1 } });
+const grid = (rows: UseRow, columns: UseColumn, at?: string, sight = Sight.everything) =>
+  getUse(database, sight, { rows, columns, ...(at && { at }) });
+const measures = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'iops'] as const;
+type Sums = Record<(typeof measures)[number], number>;
+const totals = ({ cells }: UseGrid): Sums =>
+  Object.fromEntries(measures.map((m) => [m, cells[m].reduce((a, b) => a + b, 0)])) as Sums;
+
+/** What a claim has, as whoever acts on it believes. */
+interface Believed {
+  readonly namespace: string;
+  there: boolean;
+  bound: boolean;
+  size: number;
+  pool?: string;
+  held: number;
+  copies: number;
+}
+const keyOf = (c: number) => `claim-${c}`;
+const believedSums = (claims: ReadonlyMap<number, Believed>): Sums => {
+  const sum = (of: (c: Believed) => number) => [...claims.values()].reduce((a, c) => a + of(c), 0);
+  return {
+    claims: sum((c) => Number(c.there)),
+    unbound: sum((c) => Number(c.there && !c.bound)),
+    requested: sum((c) => (c.there ? c.size : 0)),
+    provisioned: sum((c) => c.held),
+    footprint: sum((c) => c.held * (2 + c.copies)),
+    iops: sum((c) => (c.held > 0 ? 12.5 : 0)),
+  };
+};
+
+const kinds = ['make', 'hold', 'bind', 'grow', 'copy', 'drop', 'release', 'name', 'hours', 'days'] as const;
+type Act = readonly [kind: (typeof kinds)[number], claim: number, size: number];
+const acts = fc.array(fc.tuple(fc.constantFrom(...kinds), fc.nat(4), fc.integer({ min: 1, max: 9 })), {
+  minLength: 5,
+  maxLength: 40,
+});
+
+async function carry([kind, c, n]: Act, claims: Map<number, Believed>): Promise<void> {
+  const uid = keyOf(c);
+  const where = { plural: 'persistentvolumeclaims', uid } as const;
+  const known = claims.get(c);
+  if (kind === 'hours') await ahead(n * hourMs);
+  if (kind === 'days') {
+    await ahead(n * 9 * hourMs);
+    await keepDays(database);
+  }
+  if (kind === 'make' && !known) {
+    const namespace = `n${c % 3}`;
+    await platformObjects.in(database).create({
+      ...where,
+      ...{
+        namespace,
+        name: uid,
+        version: '1',
+        body: { metadata: {} } as never,
+        className: `c${n % 2}`,
+        phase: 'Pending',
+        sizeBytes: n * GiB,
+      },
+      createdAt: new Date('2040-01-01'),
+    });
+    claims.set(c, { namespace, there: true, bound: false, size: n * GiB, held: 0, copies: 0 });
+  }
+  if (!known) return;
+  if (kind === 'hold' && known.there && !known.pool) {
+    known.pool = `p${n % 3}`;
+    known.held = known.size;
+    await reservations.in(database).create({
+      ...{ claimUid: uid, namespace: known.namespace, claimName: uid, className: 'c0', reclaim: 'Delete' },
+      ...{ poolId: known.pool, bytes: known.held, rawBytes: 2 * known.held, iopsFloor: 12.5, backendIops: 0 },
+      ...{ volumeName: `v-${uid}`, createdAt: new Date('2040-01-01') },
+    } as never);
+  }
+  if (kind === 'bind' && known.there) {
+    known.bound = true;
+    await platformObjects.in(database).update({ phase: 'Bound' }, { where });
+  }
+  if (kind === 'grow' && known.there) {
+    known.size += n * GiB;
+    await database.transaction(async () => {
+      await platformObjects.in(database).update({ sizeBytes: known.size }, { where });
+      if (!known.pool) return;
+      known.held = known.size;
+      await reservations
+        .in(database)
+        .update({ bytes: known.held, rawBytes: 2 * known.held }, { where: { claimUid: uid } });
+      await furtherCopies
+        .in(database)
+        .update({ bytes: known.held, rawBytes: known.held }, { where: { claimUid: uid } });
+    });
+  }
+  if (kind === 'copy' && known.pool && known.copies === 0) {
+    known.copies = 1;
+    const copy = { claimUid: uid, poolId: 'p2', bytes: known.held, rawBytes: known.held, mode: 'synchronous' } as const;
+    await furtherCopies.in(database).create({ ...copy, backendIops: 0, backendThroughput: 0, volumeId: null });
+  }
+  if (kind === 'drop') {
+    known.there = false;
+    await platformObjects.in(database).destroy({ where });
+    if (!known.pool) claims.delete(c);
+  }
+  if (kind === 'release' && known.pool) {
+    await reservations.in(database).destroy({ where: { claimUid: uid } });
+    Object.assign(known, { held: 0, copies: 0, pool: undefined });
+    if (!known.there) claims.delete(c);
+  }
+  if (kind === 'name') await noteApplications(database, [{ claim_uid: uid, application: `app-${n % 3}` }]);
+}
+
+const told = ({ cells, rows, columns }: UseGrid) =>
+  cells.row.map((r, i) => [rows[r], columns[cells.column[i]!], ...measures.map((m) => cells[m][i])].join(' ')).sort();
+
+test('every grouping sums to the same at every moment, and a past moment is what was answered then', async () => {
+  const groupings = [
+    ['namespace', 'class'],
+    ['namespace', 'pool'],
+    ['team', 'backend'],
+    ['team', 'application'],
+  ] as const;
+  const property = fc.asyncProperty(acts, async (done) => {
+    const claims = new Map<number, Believed>();
+    const answered: { at: string; cells: string[][] }[] = [];
+    for (const act of done) {
+      await carry(act, claims);
+      const grids = await Promise.all(groupings.map(([rows, columns]) => grid(rows, columns)));
+      for (const g of grids) expect(totals(g)).toEqual(believedSums(claims));
+      answered.push({ at: grids[0]!.at, cells: grids.map(told) });
+      // moments are whole milliseconds: what comes in the same one is the same moment
+      for (const since = Date.now(); Date.now() <= since + 1;) await Promise.resolve();
+    }
+    await ahead(50 * hourMs);
+    await keepDays(database);
+    for (const { at, cells } of answered) {
+      const then = await Promise.all(groupings.map(([rows, columns]) => grid(rows, columns, at)));
+      expect(then.map(told)).toEqual(cells);
+    }
+  });
+  await fc.assert(
+    property.beforeEach(async () => {
+      await database.rows('DELETE FROM reservations');
+      await database.rows(`DELETE FROM platform_objects WHERE plural = 'persistentvolumeclaims'`);
+      await database.rows('TRUNCATE uses, use_changes, use_sums, use_days, used_claims');
+    }),
+    { numRuns: 25 },
+  );
+});
+
+const aClaimRow = (name: string, createdAt: Date) => ({
+  ...({ plural: 'persistentvolumeclaims', uid: name, namespace: 'n0', name, version: '1' } as const),
+  body: { metadata: {} } as never,
+  ...{ className: 'c0', phase: 'Bound', sizeBytes: GiB, createdAt },
+});
+
+test('a claim that is older than we know of counts since it was made, in the sums of days that are kept as well', async () => {
+  await platformObjects.in(database).create(aClaimRow('first', new Date(Date.now() - 100 * hourMs)));
+  await keepDays(database);
+  expect(await useDays.in(database).count()).toBeGreaterThan(2);
+  await platformObjects.in(database).create(aClaimRow('older', new Date(Date.now() - 60 * hourMs)));
+  const claimsAt = async (hoursAgo: number) =>
+    totals(await grid('namespace', 'class', new Date(Date.now() - hoursAgo * hourMs).toISOString())).claims;
+  expect(await Promise.all([101, 99, 61, 59, 30, 1].map(claimsAt))).toEqual([0, 1, 1, 2, 2, 2]);
+});
+
+test('two that change what one claim uses at the same time are both counted, once', async () => {
+  await platformObjects.in(database).create({ ...aClaimRow('both', new Date()), phase: 'Pending' });
+  const [one, other] = [new pg.Client(url), new pg.Client(url)];
+  await Promise.all([one.connect(), other.connect()]);
+  await one.query('BEGIN');
+  await one.query(`UPDATE platform_objects SET phase = 'Bound' WHERE uid = 'both'`);
+  // it waits for the first, of which it knows nothing yet
+  const held = other.query(
+    `INSERT INTO reservations (claim_uid, namespace, claim_name, class_name, reclaim, pool_id, bytes, raw_bytes, iops_floor,
+       backend_iops, volume_name) VALUES ('both', 'n0', 'both', 'c0', 'Delete', 'p0', 5, 10, 0, 0, 'v-both')`,
+  );
+  for (let waits = 0; waits === 0;)
+    waits = (
+      await database.rows(
+        `SELECT 1 FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'`,
+      )
+    ).length;
+  await one.query('COMMIT');
+  await held;
+  await Promise.all([one.end(), other.end()]);
+  expect(totals(await grid('namespace', 'class'))).toMatchObject({
+    claims: 1,
+    unbound: 0,
+    provisioned: 5,
+    footprint: 10,
+  });
+});
+
+test('limits are told as they were, and a moment that is to come is refused', async () => {
+  const set = (bytes: number) =>
+    database.rows(`INSERT INTO limits (namespace, class_name, bytes) VALUES ('n0', 'c0', ${bytes})
+      ON CONFLICT (namespace, class_name) DO UPDATE SET bytes = excluded.bytes`);
+  await set(5 * GiB);
+  const { at } = await grid('namespace', 'class');
+  await set(7 * GiB);
+  expect((await grid('namespace', 'class', at)).limits).toEqual([{ row: 0, column: 0, bytes: 5 * GiB }]);
+  expect((await grid('namespace', 'class')).limits).toEqual([{ row: 0, column: 0, bytes: 7 * GiB }]);
+  const later = new Date(Date.now() + hourMs).toISOString();
+  await expect(grid('namespace', 'class', later)).rejects.toMatchObject({ field: 'at' });
+});
+
+test('columns beyond those that are told apart are one, and the sums stay', async () => {
+  await platformObjects.in(database).bulkCreate(
+    Array.from({ length: 130 }, (_, i) => ({
+      ...aClaimRow(`c-${i}`, new Date()),
+      className: `class-${i}`,
+      sizeBytes: (i + 1) * GiB,
+    })),
+  );
+  const g = await grid('namespace', 'class');
+  expect([g.columns.length, g.merged, g.columns.at(-1)]).toEqual([100, 31, '']);
+  expect(totals(g)).toMatchObject({ claims: 130, requested: ((130 * 131) / 2) * GiB });
+});
+
+test('who owns a namespace is told of no other', async () => {
+  await platformObjects.in(database).create(aClaimRow('mine', new Date()));
+  await platformObjects.in(database).create({ ...aClaimRow('theirs', new Date()), namespace: 'n1' });
+  const person = { name: 'ivo', title: '', role: 'namespace-owner', namespaces: ['n1'] } as const;
+  const sight = Sight.of({ ...person, namespaces: [...person.namespaces] });
+  const { at, ...now } = await grid('namespace', 'class', undefined, sight);
+  expect([now.rows, totals({ at, ...now }).claims]).toEqual([['n1'], 1]);
+  expect((await grid('team', 'application', at, sight)).rows).toEqual(['shore']);
+});

@@ -1,0 +1,54 @@
+import { z } from 'zod';
+
+/** What the columns of a grid of use stand for. */
+export const useColumns = ['class', 'tier', 'pool', 'backend', 'application'] as const;
+export type UseColumn = (typeof useColumns)[number];
+/** What its rows stand for: namespaces, or the teams that a label of the namespaces names. */
+export const useRows = ['namespace', 'team'] as const;
+export type UseRow = (typeof useRows)[number];
+
+/** What can be counted: bytes but for `claims` and `iops`. */
+export const useMeasures = ['provisioned', 'requested', 'written', 'footprint', 'iops', 'claims'] as const;
+export type UseMeasure = (typeof useMeasures)[number];
+
+export const useQuerySchema = z.object({
+  rows: z.enum(useRows).default('namespace'),
+  columns: z.enum(useColumns).default('class'),
+  /** A moment in the past; left out: now. */
+  at: z.iso.datetime({ offset: true }).optional(),
+});
+
+/** Columns that are told apart; what uses least beyond that is one column. */
+export const mostColumns = 100;
+
+/**
+ * Use by rows and columns at one moment: the cells that are not empty, each as the same place of every list. Figures of one
+ * measure add up to the same in every grouping.
+ */
+export const useGridSchema = z.object({
+  /** The moment that is shown, by the site's clock. */
+  at: z.iso.datetime(),
+  isPast: z.boolean(),
+  /** The first moment of which anything is known; null: nothing yet. */
+  since: z.iso.datetime().nullable(),
+  rows: z.array(z.string()),
+  columns: z.array(z.string()),
+  /** How many columns are shown as the last one together; 0: none. */
+  merged: z.int(),
+  cells: z.object({
+    row: z.array(z.int()),
+    column: z.array(z.int()),
+    claims: z.array(z.int()),
+    unbound: z.array(z.int()),
+    requested: z.array(z.number()),
+    provisioned: z.array(z.number()),
+    footprint: z.array(z.number()),
+    /** Written bytes as sampled last before the moment; null where nothing was told for too long. */
+    written: z.array(z.number().nullable()),
+    /** Operations per second that are reserved. */
+    iops: z.array(z.number()),
+  }),
+  /** Provisioned bytes that may be had at that moment: in all (`column` null) or of a class. */
+  limits: z.array(z.object({ row: z.int(), column: z.int().nullable(), bytes: z.number() })),
+});
+export type UseGrid = z.infer<typeof useGridSchema>;
