@@ -54,6 +54,7 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
+import { rollUp, takeView } from './usage/sampling';
 import { keepDays } from './usage/use';
 import { Vault } from './secrets/vault';
 
@@ -247,6 +248,7 @@ export class Engine {
     await purgeFailures(this.database);
     await forgetMoves(this.database, moveDays);
     await keepDays(this.database, () => this.stopped);
+    await rollUp(this.database, () => this.stopped);
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 
@@ -351,7 +353,10 @@ export class Engine {
         return;
       }
       const began = Date.now();
-      await this.guard(() => this.backends.sync(id));
+      await this.guard(async () => {
+        const seen = await this.backends.sync(id);
+        if (seen) await takeView(this.database, id, seen.view, seen.at);
+      });
       // a backend that takes long to tell of itself is asked less often
       const pauseMs = Math.max(this.config.backendSyncMs, 3 * (Date.now() - began));
       if (this.mirror === mirror && !this.stopped) this.timers.push(setTimeout(() => void this.guard(round), pauseMs));

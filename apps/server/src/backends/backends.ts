@@ -104,8 +104,8 @@ export class Backends {
   /** Whether an address can be used as a backend with these credentials, and what is there. */
   probe = (access: Access): Promise<Probe> => probeBackend(access, this.metrics, this.timeoutMs);
 
-  /** Looks at one backend and writes down what it says. Never throws for the backend's own faults. */
-  async sync(id: string): Promise<void> {
+  /** Looks at one backend and writes down what it says; gives that, and when it was asked. Never throws for the backend's own faults. */
+  async sync(id: string): Promise<{ readonly view: BackendView; readonly at: Date } | undefined> {
     const { at: began } = (await first(clock(this.database)))!;
     let view: BackendView;
     try {
@@ -116,10 +116,11 @@ export class Backends {
       const late = error.code === 'timed-out' ? (this.late.get(id) ?? 0) + 1 : 0;
       this.late.set(id, late);
       if (late !== 1) await this.noteProblem(id, error);
-      return;
+      return undefined;
     }
     this.late.delete(id);
     await this.store(id, view, began);
+    return { view, at: began };
   }
 
   /** Notes copies that are behind, and how fast they come on; where there are none, and were none, there is nothing to note. */

@@ -2,10 +2,10 @@ import type { Database } from './database';
 
 const statements = `
 -- how far the platform's clock stands from this database's: what was, is dated by the site, in whole milliseconds as browsers have them
-CREATE TABLE site_clock (id integer PRIMARY KEY CHECK (id = 1), ahead_ms bigint NOT NULL);
+CREATE TABLE site_clock (id integer PRIMARY KEY, ahead_ms bigint NOT NULL);
 INSERT INTO site_clock VALUES (1, 0);
 CREATE FUNCTION site_now() RETURNS timestamptz LANGUAGE sql VOLATILE AS $body$
-  SELECT date_trunc('milliseconds', clock_timestamp()) + ahead_ms * interval '1 millisecond' FROM site_clock
+  SELECT date_trunc('milliseconds', clock_timestamp()) + ahead_ms * interval '1 millisecond' FROM site_clock WHERE id = 1
 $body$;
 
 -- claims that use anything, or did; a row is locked while what its claim uses is noted

@@ -44,7 +44,8 @@ const columnsOf = (database: Database) =>
     `SELECT c.table_name AS "table", column_name AS name, data_type AS type, is_identity = 'YES' AS "isIdentity",
        column_default LIKE '%gen_random_uuid%' AS "isGenerated"
      FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name)
-     WHERE table_schema = 'public' AND table_type = 'BASE TABLE' AND table_name <> 'migrations' AND c.is_generated = 'NEVER' ORDER BY 1, ordinal_position`,
+     WHERE table_schema = 'public' AND table_type = 'BASE TABLE' AND table_name <> 'migrations'
+       AND NOT EXISTS (SELECT 1 FROM pg_class p WHERE p.oid = to_regclass(quote_ident(table_name)) AND p.relispartition) AND c.is_generated = 'NEVER' ORDER BY 1, ordinal_position`,
   );
 
 const perTable = 3;
@@ -72,6 +73,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'operations.unit': () => 'bytes',
   claim_uid: (i) => `claim-${i}`,
   person: () => 'maren',
+  day: (i) => `2026-10-0${i + 1}T00:00:00Z`,
   'pools.facts': facts,
   'pools.soft_mark': () => 0.7,
   'pools.hard_mark': () => 0.9,
@@ -128,7 +130,19 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
 }
 
 /** Tables in an order in which each comes after those that it refers to. */
-const first = ['backends', 'pools', 'reservations', 'reshapes', 'acts', 'operations', 'rounds', 'buckets'];
+const first = [
+  'use_keys',
+  'used_claims',
+  'use_days',
+  'backends',
+  'pools',
+  'reservations',
+  'reshapes',
+  'acts',
+  'operations',
+  'rounds',
+  'buckets',
+];
 
 /** Puts rows into every table, whichever there are. */
 async function fill(database: Database): Promise<void> {

@@ -53,6 +53,8 @@ export interface BackendVolume {
   readonly instance?: string;
   readonly bytes: number;
   readonly consumed: number;
+  /** What was done on it since it was made, or since the backend began to count anew; left out where it does not count. */
+  readonly counted?: { readonly operations: number; readonly bytes: number; readonly busyMs: number };
   readonly ready: boolean;
   readonly degraded: boolean;
   /** The backend itself says that it cannot be used. */

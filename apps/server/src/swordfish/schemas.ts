@@ -125,6 +125,19 @@ export const volumeSchema = z.object({
     .default([]),
   ReplicaTargets: z.array(replicaSchema).default([]),
   Encrypted: z.boolean().optional(),
+  /** What was done on it since it was made, or since its counts began anew. */
+  IOStatistics: z
+    .object({
+      ReadIORequests: count.default(0),
+      ReadHitIORequests: count.default(0),
+      WriteIORequests: count.default(0),
+      WriteHitIORequests: count.default(0),
+      ReadIOKiBytes: count.default(0),
+      WriteIOKiBytes: count.default(0),
+      ReadIORequestTime: z.string().optional(),
+      WriteIORequestTime: z.string().optional(),
+    })
+    .optional(),
   /** What the service is doing to it. */
   Operations: z
     .array(z.object({ OperationName: z.string().nullish(), PercentageComplete: z.number().nullish() }))

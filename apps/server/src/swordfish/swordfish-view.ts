@@ -1,3 +1,5 @@
+import dayjs from 'dayjs';
+import duration from 'dayjs/plugin/duration';
 import { expand, idOf, isUp, lastPart } from './links';
 import type { Disk, PoolFacts } from '@moorage/contract/backends';
 import type { InventoryDisk } from '@moorage/core/clusters/disk';
@@ -24,6 +26,8 @@ import {
 } from './schemas';
 import type { InstancePaths, SwordfishInstances } from './swordfish-instances';
 import type { SwordfishWays } from './swordfish-ways';
+
+dayjs.extend(duration);
 
 export interface Paths {
   readonly pools: string;
@@ -248,6 +252,18 @@ function inventoryDisk(d: DriveResource, used: ReadonlyMap<string, InventoryDisk
   };
 }
 
+const lasting = (text: string | undefined): number => {
+  const ms = text === undefined ? 0 : dayjs.duration(text).asMilliseconds();
+  return Number.isFinite(ms) && ms > 0 ? ms : 0;
+};
+
+/** Operations that a cache answered are operations like others. */
+const countedOf = (io: NonNullable<VolumeResource['IOStatistics']>): NonNullable<BackendVolume['counted']> => ({
+  operations: io.ReadIORequests + io.ReadHitIORequests + io.WriteIORequests + io.WriteHitIORequests,
+  bytes: (io.ReadIOKiBytes + io.WriteIOKiBytes) * 1024,
+  busyMs: lasting(io.ReadIORequestTime) + lasting(io.WriteIORequestTime),
+});
+
 export function volumeFrom(
   v: VolumeResource,
   instances: InstancePaths,
@@ -263,6 +279,7 @@ export function volumeFrom(
     ...instances.at(v.CapacitySources[0]?.ProvidingPools[0]?.['@odata.id']),
     bytes: v.CapacityBytes,
     consumed: v.Capacity?.Data?.ConsumedBytes ?? v.Capacity?.Data?.AllocatedBytes ?? 0,
+    ...(v.IOStatistics && { counted: countedOf(v.IOStatistics) }),
     ready: (v.Status?.State ?? 'Enabled') === 'Enabled',
     degraded: v.Status?.Health !== undefined && v.Status.Health !== 'OK',
     offline: /^(UnavailableOffline|Absent|Disabled)$/.test(v.Status?.State ?? ''),

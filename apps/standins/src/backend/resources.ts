@@ -17,6 +17,8 @@ export interface Volume {
   readonly encrypted: boolean;
   serviceClass?: string;
   state: 'Starting' | 'Enabled';
+  /** Unset of one that was there from the start. */
+  madeAt?: string;
   copies: Copy[];
   /** Whether root on a client is root on what it exports; nobody is when it is unset. */
   rootAccess?: boolean;

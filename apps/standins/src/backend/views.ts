@@ -1,6 +1,7 @@
 import { collection, enabled, link } from './service-views';
 import { PartViews } from './part-views';
 import type { Copy } from './copies';
+import { ioStatistics } from './io';
 import type { Backend } from './model';
 import type { ServiceClass, Volume } from './resources';
 import type { DriveSeed, PoolSeed } from './seed';
@@ -51,6 +52,12 @@ export class Views extends PartViews {
       ProvisioningPolicy: 'Thin',
       Encrypted: volume.encrypted,
       ...(arrived !== undefined && { Operations: [{ OperationName: 'Move', PercentageComplete: arrived }] }),
+      IOStatistics: ioStatistics(
+        volume,
+        this.backend.pool(volume.pool),
+        this.backend.serviceClasses.get(volume.serviceClass ?? '')?.maxIops,
+        new Date(),
+      ),
       Status: { State: volume.state, Health: degraded ? 'Warning' : 'OK' },
       CapacitySources: [
         {

@@ -157,6 +157,7 @@ export class Volumes extends Drives {
       serviceClass: asked.serviceClass,
       ...(asked.shownAs !== undefined && { shownAs: asked.shownAs }),
       state: 'Starting',
+      madeAt: new Date().toISOString(),
       copies: drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),
     };
     const task = this.addTask('Create volume', { volume: id });

@@ -1,0 +1,126 @@
+import { statement } from '../database/statement';
+
+/** The minute (UTC) that the site's clock is in, and the last that a backend told of. */
+export const minuteOf = statement<{ now: Date; last: Date | null }, [backend: string]>(
+  `SELECT date_trunc('minute', site_now()) AS now, (SELECT at FROM sampled WHERE backend_id = $1) AS last`,
+);
+
+/** Makes the parts of the tables that hold a moment. */
+export const ensureParts = statement<object, [at: Date]>(
+  `SELECT ensure_part('samples', 'day', $1), ensure_part('rolled_5m', 'day', $1), ensure_part('rolled_1h', 'month', $1),
+     ensure_part('rolled_1d', 'month', $1)`,
+);
+
+/** Notes a minute as told of by a backend; nothing comes back where it was already. */
+export const takeMinute = statement<object, [backend: string, at: Date]>(
+  `INSERT INTO sampled (backend_id, at) VALUES ($1, $2) ON CONFLICT (backend_id) DO UPDATE SET at = excluded.at
+   WHERE sampled.at < excluded.at RETURNING backend_id`,
+);
+
+/** Lets every claim with a volume on a backend have its series. */
+export const ensureClaimSeries = statement<object, [backend: string]>(
+  `INSERT INTO series (kind, name) SELECT 'claim', r.claim_uid FROM reservations r JOIN pools p ON p.id = r.pool_id
+   WHERE p.backend_id = $1 AND r.volume_id IS NOT NULL
+     AND NOT EXISTS (SELECT 1 FROM series s WHERE s.kind = 'claim' AND s.name = r.claim_uid)
+   ORDER BY r.claim_uid ON CONFLICT DO NOTHING`,
+);
+
+/**
+ * Takes what a backend tells of its volumes in a minute: written bytes as they are, rates from what was counted since the last
+ * time. A count that fell began anew, and one that is older than ten minutes says nothing of this minute: no rate then.
+ * A volume that no claim holds is not sampled.
+ */
+export const takeSamples = statement<
+  { taken: number },
+  [
+    backend: string,
+    at: Date,
+    volumes: readonly string[],
+    written: readonly number[],
+    operations: readonly (number | null)[],
+    bytes: readonly (number | null)[],
+    busyMs: readonly (number | null)[],
+    told: Date,
+  ]
+>(
+  `WITH told AS (
+     SELECT * FROM unnest($3::text[], $4::bigint[], $5::double precision[], $6::double precision[], $7::double precision[])
+       AS t(volume_id, written, operations, bytes, busy_ms)
+   ), known AS MATERIALIZED (
+     SELECT volume_id, at, operations, bytes, busy_ms FROM volume_counts WHERE backend_id = $1
+   ), counted AS (
+     INSERT INTO volume_counts (backend_id, volume_id, at, operations, bytes, busy_ms)
+     SELECT $1, volume_id, $8, operations, bytes, busy_ms FROM told WHERE operations IS NOT NULL
+     ON CONFLICT (backend_id, volume_id) DO UPDATE SET at = excluded.at, operations = excluded.operations, bytes = excluded.bytes,
+       busy_ms = excluded.busy_ms
+   ), forgotten AS (
+     DELETE FROM volume_counts c WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM told t WHERE t.volume_id = c.volume_id)
+   ), since AS (
+     SELECT t.volume_id, t.written, extract(epoch FROM $8 - k.at) AS seconds, t.operations - k.operations AS operations,
+       t.bytes - k.bytes AS bytes, t.busy_ms - k.busy_ms AS busy_ms,
+       $8 - k.at BETWEEN interval '1 second' AND interval '10 minutes' AND t.operations >= k.operations AND t.bytes >= k.bytes
+         AND t.busy_ms >= k.busy_ms AS is_rate
+     FROM told t LEFT JOIN known k ON k.volume_id = t.volume_id
+   ), kept AS (
+     INSERT INTO samples (series_id, at, written, iops, throughput, latency)
+     SELECT s.id, $2, t.written, CASE WHEN t.is_rate THEN t.operations / t.seconds END,
+       CASE WHEN t.is_rate THEN t.bytes / t.seconds END,
+       CASE WHEN t.is_rate AND t.operations > 0 THEN t.busy_ms / t.operations END
+     FROM since t JOIN reservations r ON r.volume_id = t.volume_id JOIN pools p ON p.id = r.pool_id AND p.backend_id = $1
+     JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
+     ON CONFLICT DO NOTHING RETURNING 1
+   )
+   SELECT count(*)::integer AS taken FROM kept`,
+);
+
+/** Values of several together; the latency is that of an operation of any of them. */
+const together = `sum(m.written)::bigint AS written, CASE WHEN count(m.iops) = count(*) THEN sum(m.iops) END AS iops,
+  CASE WHEN count(m.throughput) = count(*) THEN sum(m.throughput) END AS throughput,
+  sum(m.latency * m.iops) / nullif(sum(m.iops) FILTER (WHERE m.latency IS NOT NULL), 0) AS latency`;
+
+/** Gives what is told in \`of\` (kind, name and values) its series, and takes it as the samples of a minute. */
+const takeAs = (of: string) => `
+  named AS (
+    INSERT INTO series (kind, name) SELECT kind, name FROM ${of} o
+    WHERE NOT EXISTS (SELECT 1 FROM series s WHERE s.kind = o.kind AND s.name = o.name)
+    ORDER BY kind, name ON CONFLICT DO NOTHING RETURNING id, kind, name
+  )
+  INSERT INTO samples (series_id, at, written, iops, throughput, latency)
+  SELECT n.id, $2, o.written, o.iops, o.throughput, o.latency FROM ${of} o
+  JOIN (SELECT id, kind, name FROM series WHERE kind IN ('key', 'pool') UNION ALL SELECT id, kind, name FROM named) n
+    ON n.kind = o.kind AND n.name = o.name
+  ON CONFLICT DO NOTHING`;
+
+const heldOn = `
+  SELECT u.key_id, r.pool_id, s.id AS series_id FROM pools p JOIN reservations r ON r.pool_id = p.id
+  JOIN uses u ON u.claim_uid = r.claim_uid AND u.until_at IS NULL AND u.part = ''
+  LEFT JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
+  WHERE p.backend_id = $1 AND r.volume_id IS NOT NULL`;
+
+/**
+ * Sums the volumes of a backend in a minute by what they are used for. A key of which not every volume was told has no
+ * value: what is missing would look like a fall.
+ */
+export const takeKeySamples = statement<object, [backend: string, at: Date]>(
+  `WITH held AS (${heldOn}), sums AS (
+     SELECT 'key' AS kind, h.key_id::text AS name, ${together} FROM held h
+     LEFT JOIN samples m ON m.series_id = h.series_id AND m.at = $2 GROUP BY h.key_id HAVING count(m.written) = count(*)
+   ), ${takeAs('sums')}`,
+);
+
+/** What is written on each pool of a backend, raw as the pool tells it, with what our volumes on it do together. */
+export const takePoolSamples = statement<object, [backend: string, at: Date]>(
+  `WITH held AS (${heldOn}), done AS (
+     SELECT h.pool_id, ${together} FROM held h LEFT JOIN samples m ON m.series_id = h.series_id AND m.at = $2 GROUP BY h.pool_id
+   ), sums AS (
+     SELECT 'pool' AS kind, p.id AS name, (p.facts ->> 'consumedRaw')::bigint AS written,
+       CASE WHEN d.pool_id IS NULL THEN 0 ELSE d.iops END AS iops, CASE WHEN d.pool_id IS NULL THEN 0 ELSE d.throughput END AS throughput,
+       d.latency
+     FROM pools p LEFT JOIN done d ON d.pool_id = p.id WHERE p.backend_id = $1 AND p.gone_since IS NULL
+   ), ${takeAs('sums')}`,
+);
+
+/** Notes that the five minutes that hold a moment are to be rolled up, again if they were. */
+export const noteDue = statement<object, [step: string, at: Date]>(
+  'INSERT INTO roll_due (step, at) VALUES ($1, $2) ON CONFLICT DO NOTHING',
+);

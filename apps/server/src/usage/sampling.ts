@@ -1,0 +1,79 @@
+import type { Database } from '../database/database';
+import { first } from '../database/statement';
+import type { BackendView } from '../swordfish/connector';
+import { rollDay, rollGroups, rollHour, rollMinutes, takeDue } from './roll.sql';
+import {
+  ensureClaimSeries,
+  ensureParts,
+  minuteOf,
+  noteDue,
+  takeKeySamples,
+  takeMinute,
+  takePoolSamples,
+  takeSamples,
+} from './sample.sql';
+import type { Step } from './sample-model';
+
+const minuteMs = 60_000;
+const stepMs: Readonly<Record<Step, number>> = { '5m': 5 * minuteMs, '1h': 60 * minuteMs, '1d': 24 * 60 * minuteMs };
+const next: Readonly<Partial<Record<Step, Step>>> = { '5m': '1h', '1h': '1d' };
+const beginOf = (step: Step, at: Date): Date => new Date(Math.floor(at.getTime() / stepMs[step]) * stepMs[step]);
+
+/**
+ * Takes the samples of a minute from what a backend told of itself at \`told\`; once a minute, however often it is asked. What comes
+ * twice or late counts once, and a backend that is silent leaves a gap.
+ */
+export async function takeView(database: Database, backend: string, view: BackendView, told: Date): Promise<void> {
+  const { now, last } = (await first(minuteOf(database, backend)))!;
+  if (last !== null && last >= now) return;
+  await takeMinuteOf(database, backend, view.volumes, now, told);
+}
+
+/** The same of a stated minute. */
+export async function takeMinuteOf(
+  database: Database,
+  backend: string,
+  volumes: BackendView['volumes'],
+  at: Date,
+  told: Date,
+): Promise<void> {
+  await ensureParts(database, at);
+  await database.transaction(async () => {
+    if ((await takeMinute(database, backend, at)).length === 0) return;
+    await ensureClaimSeries(database, backend);
+    await takeSamples(
+      database,
+      backend,
+      at,
+      volumes.map((v) => v.id),
+      volumes.map((v) => v.consumed),
+      volumes.map((v) => v.counted?.operations ?? null),
+      volumes.map((v) => v.counted?.bytes ?? null),
+      volumes.map((v) => v.counted?.busyMs ?? null),
+      told,
+    );
+    await takeKeySamples(database, backend, at);
+    await takePoolSamples(database, backend, at);
+    await noteDue(database, '5m', beginOf('5m', at));
+  });
+}
+
+/** How long a span is over before it is rolled up: a backend may tell of its last minute a little later. */
+const restMs = 20_000;
+
+/** Rolls up every span that is over and of which samples came since. What it dies of is due still. */
+export async function rollUp(database: Database, isOver: () => boolean = () => false): Promise<void> {
+  for (let more = true; more && !isOver();)
+    more = await database.transaction(async () => {
+      const due = await first(takeDue(database, restMs));
+      if (!due) return false;
+      const { step, at } = due;
+      if (step === '5m') {
+        await rollMinutes(database, at);
+        await rollGroups(database, at);
+      } else await (step === '1h' ? rollHour : rollDay)(database, at);
+      const wider = next[step];
+      if (wider) await noteDue(database, wider, beginOf(wider, at));
+      return true;
+    });
+}
