@@ -54,7 +54,7 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
-import { rollUp, takeView } from './usage/sampling';
+import { forgetSamples, rollUp, takeView } from './usage/sampling';
 import { keepDays } from './usage/use';
 import { Vault } from './secrets/vault';
 
@@ -249,6 +249,7 @@ export class Engine {
     await forgetMoves(this.database, moveDays);
     await keepDays(this.database, () => this.stopped);
     await rollUp(this.database, () => this.stopped);
+    await forgetSamples(this.database);
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 

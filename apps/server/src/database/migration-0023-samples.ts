@@ -85,6 +85,22 @@ BEGIN
     ((begins AT TIME ZONE 'UTC') + ('1 ' || wide)::interval) AT TIME ZONE 'UTC');
   RETURN true;
 END $body$;
+
+-- drops the parts of a table that ended before a moment, and gives how many
+CREATE FUNCTION drop_parts(of_table text, wide text, before timestamptz) RETURNS integer LANGUAGE plpgsql AS $body$
+DECLARE
+  part regclass;
+  dropped integer := 0;
+BEGIN
+  FOR part IN SELECT i.inhrelid::regclass FROM pg_inherits i JOIN pg_class c ON c.oid = i.inhrelid
+    WHERE i.inhparent = to_regclass(of_table) AND c.relname < of_table || to_char(date_trunc(wide, before, 'UTC') AT TIME ZONE 'UTC',
+      CASE wide WHEN 'day' THEN '_YYYYMMDD' ELSE '_YYYYMM' END)
+  LOOP
+    EXECUTE format('DROP TABLE %s', part);
+    dropped := dropped + 1;
+  END LOOP;
+  RETURN dropped;
+END $body$;
 `;
 
 export async function up(database: Database): Promise<void> {

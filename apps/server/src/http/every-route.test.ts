@@ -148,6 +148,9 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('setLimits', { body: [{ namespace: 'wave-model', was: null, bytes: 2 ** 40 }] });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
   await ask('listNamespaces');
+  await ask('getUse', { query: { columns: 'tier' } });
+  const [from, to] = [60, 0].map((minutes) => new Date(Date.now() - minutes * 60_000).toISOString());
+  await ask('getHistory', { query: { of: 'site', from: from!, to: to! } });
   await ask('lookUp', { query: { q: 'route' } });
   await ask('getProof', at);
   await ask('getClaimSayings', at);

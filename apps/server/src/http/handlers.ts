@@ -47,6 +47,7 @@ import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit, setLimits } from '../namespaces/namespaces';
+import { getHistory } from '../usage/history';
 import { getUse } from '../usage/use';
 import { getOperation, listOperations } from '../operations/listing';
 import { retryRefused, steer } from '../operations/steer';
@@ -322,6 +323,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createBucketClass: ({ body, person }) => desk.createClass(body, person.name),
     deleteBucketClass: ({ params, person }) => desk.deleteClass(params.name!, person.name),
     lookUp: ({ query, person }) => lookUp(database, Sight.of(person), query.q),
+    getHistory: ({ query, person }) => getHistory(database, Sight.of(person), query),
     getUse: ({ query, person }) => getUse(database, Sight.of(person), query),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>

@@ -66,9 +66,12 @@ export const rollMinutes = statement<object, [at: Date]>(
  */
 export const rollGroups = statement<object, [at: Date]>(
   `WITH expected AS (
-     SELECT DISTINCT u.key_id, k.namespace, k.class_name, p.backend_id FROM reservations r JOIN uses u ON u.claim_uid = r.claim_uid AND u.part = ''
+     SELECT DISTINCT u.key_id, k.namespace, k.class_name, p.backend_id FROM (
+       SELECT pool_id, claim_uid FROM reservations WHERE volume_id IS NOT NULL
+       UNION ALL SELECT pool_id, claim_uid FROM buckets WHERE state <> 'held'
+     ) r JOIN uses u ON u.claim_uid = r.claim_uid AND u.part = ''
      JOIN use_keys k ON k.id = u.key_id JOIN pools p ON p.id = r.pool_id
-     WHERE r.volume_id IS NOT NULL AND k.pool_id <> '' AND u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1)
+     WHERE k.pool_id <> '' AND u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1)
    ), wanted AS (
      SELECT ${groupKind} AS kind, coalesce(namespace, class_name, backend_id, '') AS name, count(*) AS keys
      FROM expected GROUP BY GROUPING SETS ((namespace), (class_name), (backend_id), ())

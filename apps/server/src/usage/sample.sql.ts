@@ -22,7 +22,10 @@ export const ensureClaimSeries = statement<object, [backend: string]>(
   `INSERT INTO series (kind, name) SELECT 'claim', r.claim_uid FROM reservations r JOIN pools p ON p.id = r.pool_id
    WHERE p.backend_id = $1 AND r.volume_id IS NOT NULL
      AND NOT EXISTS (SELECT 1 FROM series s WHERE s.kind = 'claim' AND s.name = r.claim_uid)
-   ORDER BY r.claim_uid ON CONFLICT DO NOTHING`,
+   UNION ALL SELECT 'claim', b.claim_uid FROM buckets b JOIN pools p ON p.id = b.pool_id
+   WHERE p.backend_id = $1 AND b.state <> 'held'
+     AND NOT EXISTS (SELECT 1 FROM series s WHERE s.kind = 'claim' AND s.name = b.claim_uid)
+   ORDER BY 2 ON CONFLICT DO NOTHING`,
 );
 
 /**
@@ -73,6 +76,13 @@ export const takeSamples = statement<
    SELECT count(*)::integer AS taken FROM kept`,
 );
 
+/** What was counted last of what lies in the buckets of a backend. */
+export const takeBucketSamples = statement<object, [backend: string, at: Date]>(
+  `INSERT INTO samples (series_id, at, written) SELECT s.id, $2, b.written FROM buckets b JOIN pools p ON p.id = b.pool_id
+   JOIN series s ON s.kind = 'claim' AND s.name = b.claim_uid
+   WHERE p.backend_id = $1 AND b.state <> 'held' AND b.missing_since IS NULL ON CONFLICT DO NOTHING`,
+);
+
 /** Values of several together; the latency is that of an operation of any of them. */
 const together = `sum(m.written)::bigint AS written, CASE WHEN count(m.iops) = count(*) THEN sum(m.iops) END AS iops,
   CASE WHEN count(m.throughput) = count(*) THEN sum(m.throughput) END AS throughput,
@@ -92,10 +102,13 @@ const takeAs = (of: string) => `
   ON CONFLICT DO NOTHING`;
 
 const heldOn = `
-  SELECT u.key_id, r.pool_id, s.id AS series_id FROM pools p JOIN reservations r ON r.pool_id = p.id
+  SELECT u.key_id, r.pool_id, s.id AS series_id FROM pools p JOIN (
+    SELECT pool_id, claim_uid FROM reservations WHERE volume_id IS NOT NULL
+    UNION ALL SELECT pool_id, claim_uid FROM buckets WHERE state <> 'held'
+  ) r ON r.pool_id = p.id
   JOIN uses u ON u.claim_uid = r.claim_uid AND u.until_at IS NULL AND u.part = ''
   LEFT JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
-  WHERE p.backend_id = $1 AND r.volume_id IS NOT NULL`;
+  WHERE p.backend_id = $1`;
 
 /**
  * Sums the volumes of a backend in a minute by what they are used for. A key of which not every volume was told has no
@@ -123,4 +136,9 @@ export const takePoolSamples = statement<object, [backend: string, at: Date]>(
 /** Notes that the five minutes that hold a moment are to be rolled up, again if they were. */
 export const noteDue = statement<object, [step: string, at: Date]>(
   'INSERT INTO roll_due (step, at) VALUES ($1, $2) ON CONFLICT DO NOTHING',
+);
+
+/** Drops the parts of a table (`wide`: of a day or a month each) whose time was over so many days ago; gives how many. */
+export const dropParts = statement<{ dropped: number }, [table: string, wide: string, days: number]>(
+  `SELECT drop_parts($1, $2, site_now() - $3 * interval '1 day') AS dropped`,
 );

@@ -1,64 +1,28 @@
 import { quantile, sketchError } from '@moorage/core/usage/sketch';
 import fc from 'fast-check';
 import type { Database } from '../database/database';
-import { platformObjects } from '../mirror/mirror-model';
 import { reservations } from '../reservations/reservation-model';
-import type { BackendVolume } from '../swordfish/connector';
 import { migratedDatabase } from '../testing/databases';
-import { rollUp, takeMinuteOf, takeView } from './sampling';
+import { seedUse, tellOf, usedVolume } from '../testing/used';
+import { forgetSamples, keptDays, rollUp, takeMinuteOf, takeView } from './sampling';
 
-const GiB = 2 ** 30;
 const minuteMs = 60_000;
 /** Some weeks ago: every span of it is over. */
 const begin = new Date(Math.floor((Date.now() - 20 * 24 * 60 * minuteMs) / (60 * minuteMs)) * 60 * minuteMs);
 let database: Database;
 let end: () => Promise<void>;
+let tell: ReturnType<typeof tellOf>;
 beforeAll(async () => {
   ({ database, end } = await migratedDatabase());
-  await database.rows(`INSERT INTO backends (id, title, address, username, secret)
-    VALUES ('basalt', 'B', 'http://b', 'u', ''), ('kelp', 'K', 'http://k', 'u', '')`);
-  await database.rows(`INSERT INTO pools (id, backend_id, name, path, facts)
-    VALUES ('p0', 'basalt', 'p0', '/p0', '{"consumedRaw": 900}'), ('p1', 'kelp', 'p1', '/p1', '{"consumedRaw": 500}')`);
-  // two volumes on one backend and one on the other, in two namespaces
-  for (const [i, pool, namespace] of [
-    [0, 'p0', 'n0'],
-    [1, 'p0', 'n1'],
-    [2, 'p1', 'n1'],
-  ] as const) {
-    const at = new Date(begin.getTime() - 60 * minuteMs);
-    await platformObjects.in(database).create({
-      ...({ plural: 'persistentvolumeclaims', uid: `u${i}`, namespace, name: `c${i}`, version: '1' } as const),
-      ...{ body: { metadata: {} } as never, className: 'general', phase: 'Bound', sizeBytes: GiB, createdAt: at },
-    });
-    await reservations.in(database).create({
-      ...{ claimUid: `u${i}`, namespace, claimName: `c${i}`, className: 'general', reclaim: 'Delete', poolId: pool },
-      ...{
-        bytes: GiB,
-        rawBytes: GiB,
-        iopsFloor: 0,
-        backendIops: 0,
-        volumeName: `v${i}`,
-        volumeId: `id${i}`,
-        createdAt: at,
-      },
-    } as never);
-  }
-  // as if all of it had been seen then
-  await database.rows(`UPDATE uses SET from_at = '${new Date(begin.getTime() - 60 * minuteMs).toISOString()}'`);
+  tell = tellOf(database, begin);
+  await seedUse(database, new Date(begin.getTime() - 60 * minuteMs));
 });
 afterAll(() => end());
 beforeEach(() =>
   database.rows('TRUNCATE samples, volume_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series'),
 );
 
-const volume = (i: number, consumed: number, counted?: BackendVolume['counted']): BackendVolume => ({
-  ...{ id: `id${i}`, name: `v${i}`, pool: 'p0', bytes: GiB, consumed, ready: true, degraded: false, offline: false },
-  ...(counted && { counted }),
-  copies: [],
-});
 const minute = (n: number) => new Date(begin.getTime() + n * minuteMs);
-const tell = (backend: string, n: number, volumes: BackendVolume[]) =>
-  takeMinuteOf(database, backend, volumes, minute(n), minute(n));
 interface Rolled {
   written_count: number;
   written_least: number;
@@ -88,10 +52,10 @@ test('roll-ups keep counts, sums and peaks, and quantiles within the stated erro
     await database.rows('TRUNCATE samples, volume_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series');
     let operations = 0;
     const counted = () => ({ operations, bytes: operations * 4096, busyMs: operations / 2 });
-    await tell('basalt', 0, [volume(0, 1, counted()), volume(1, 5)]);
+    await tell('basalt', 0, [usedVolume(0, 1, counted()), usedVolume(1, 5)]);
     for (const [i, load] of perMinute.entries()) {
       operations += load;
-      await tell('basalt', i + 1, [volume(0, load + 1, counted()), volume(1, 5)]);
+      await tell('basalt', i + 1, [usedVolume(0, load + 1, counted()), usedVolume(1, 5)]);
     }
     await rollUp(database);
     const rates = perMinute.map((l) => l / 60);
@@ -120,13 +84,13 @@ test('roll-ups keep counts, sums and peaks, and quantiles within the stated erro
 });
 
 test('samples that come twice, or late, count once; what comes late is rolled up again', async () => {
-  for (const n of [0, 1, 2, 7]) await tell('basalt', n, [volume(0, n), volume(1, 0)]);
+  for (const n of [0, 1, 2, 7]) await tell('basalt', n, [usedVolume(0, n), usedVolume(1, 0)]);
   await rollUp(database);
-  await tell('basalt', 7, [volume(0, 99), volume(1, 99)]);
+  await tell('basalt', 7, [usedVolume(0, 99), usedVolume(1, 99)]);
   expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([0, 1, 2, 7]);
   // of a minute before the last that it told of
   await database.rows(`UPDATE sampled SET at = $1`, [minute(2)]);
-  await tell('basalt', 3, [volume(0, 3), volume(1, 0)]);
+  await tell('basalt', 3, [usedVolume(0, 3), usedVolume(1, 0)]);
   await rollUp(database);
   expect((await rolled('1h', 'claim', 'u0')).map((r) => [r.written_count, r.written_sum, r.written_last])).toEqual([
     [5, 13, 7],
@@ -135,8 +99,8 @@ test('samples that come twice, or late, count once; what comes late is rolled up
 
 test('a backend that is silent leaves a gap of what it holds a part of, and no fall', async () => {
   for (let n = 0; n < 15; n++) {
-    await tell('basalt', n, [volume(0, 100), volume(1, 10)]);
-    if (n < 5 || n >= 10) await tell('kelp', n, [volume(2, 1000)]);
+    await tell('basalt', n, [usedVolume(0, 100), usedVolume(1, 10)]);
+    if (n < 5 || n >= 10) await tell('kelp', n, [usedVolume(2, 1000)]);
   }
   await rollUp(database);
   const spans = async (kind: string, name: string) =>
@@ -154,7 +118,7 @@ test('a backend that is silent leaves a gap of what it holds a part of, and no f
 
 test('a count that began anew, and one that is long ago, give no rate, and no false one', async () => {
   const of = (n: number, operations: number) =>
-    tell('basalt', n, [volume(0, 1, { operations, bytes: operations, busyMs: operations }), volume(1, 1)]);
+    tell('basalt', n, [usedVolume(0, 1, { operations, bytes: operations, busyMs: operations }), usedVolume(1, 1)]);
   for (const [n, operations] of [
     [0, 6000],
     [1, 12_000],
@@ -168,22 +132,38 @@ test('a count that began anew, and one that is long ago, give no rate, and no fa
 });
 
 test('a volume that moved to another backend goes on where its history was', async () => {
-  await tell('basalt', 0, [volume(0, 40), volume(1, 0)]);
+  await tell('basalt', 0, [usedVolume(0, 40), usedVolume(1, 0)]);
   await reservations.in(database).update({ poolId: 'p1', volumeId: 'elsewhere' }, { where: { claimUid: 'u0' } });
-  await tell('kelp', 1, [{ ...volume(0, 41), id: 'elsewhere', name: 'renamed' }, volume(2, 0)]);
+  await tell('kelp', 1, [{ ...usedVolume(0, 41), id: 'elsewhere', name: 'renamed' }, usedVolume(2, 0)]);
   await reservations.in(database).update({ poolId: 'p0', volumeId: 'id0' }, { where: { claimUid: 'u0' } });
   expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([40, 41]);
 });
 
 test('of a key that is not told of whole there is no value', async () => {
-  await tell('basalt', 0, [volume(0, 40)]);
+  await tell('basalt', 0, [usedVolume(0, 40)]);
   const rows = await database.rows<{ name: string }>(`SELECT name FROM series WHERE kind = 'key'`);
   expect(rows).toHaveLength(1);
   expect((await sampledOf('pool', 'p0')).map((s) => s.written)).toEqual([900]);
 });
 
 test('however often a backend is looked at in a minute, it is sampled once', async () => {
-  const view = { pools: [], volumes: [volume(0, 7), volume(1, 7)], nodes: [], disks: [], healthy: true } as never;
+  const view = {
+    pools: [],
+    volumes: [usedVolume(0, 7), usedVolume(1, 7)],
+    nodes: [],
+    disks: [],
+    healthy: true,
+  } as never;
   for (let i = 0; i < 3; i++) await takeView(database, 'basalt', view, new Date());
   expect((await sampledOf('claim', 'u0')).length).toBeLessThanOrEqual(2);
+});
+
+test('minutes are kept for their days and no longer, what they were rolled up to for longer', async () => {
+  const ago = (days: number) => new Date(Math.floor(Date.now() / minuteMs) * minuteMs - days * 24 * 60 * minuteMs);
+  for (const days of [keptDays.samples + 2, keptDays.samples - 1])
+    await takeMinuteOf(database, 'basalt', [usedVolume(0, days), usedVolume(1, 0)], ago(days), ago(days));
+  await rollUp(database);
+  await forgetSamples(database);
+  expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([keptDays.samples - 1]);
+  expect(await rolled('5m', 'claim', 'u0')).toHaveLength(2);
 });

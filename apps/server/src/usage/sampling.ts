@@ -6,7 +6,9 @@ import {
   ensureClaimSeries,
   ensureParts,
   minuteOf,
+  dropParts,
   noteDue,
+  takeBucketSamples,
   takeKeySamples,
   takeMinute,
   takePoolSamples,
@@ -52,6 +54,7 @@ export async function takeMinuteOf(
       volumes.map((v) => v.counted?.busyMs ?? null),
       told,
     );
+    await takeBucketSamples(database, backend, at);
     await takeKeySamples(database, backend, at);
     await takePoolSamples(database, backend, at);
     await noteDue(database, '5m', beginOf('5m', at));
@@ -76,4 +79,14 @@ export async function rollUp(database: Database, isOver: () => boolean = () => f
       if (wider) await noteDue(database, wider, beginOf(wider, at));
       return true;
     });
+}
+
+/** How long values of each span are kept, days. */
+export const keptDays = { samples: 3, rolled_5m: 14, rolled_1h: 120, rolled_1d: 800 } as const;
+const wideOf = { samples: 'day', rolled_5m: 'day', rolled_1h: 'month', rolled_1d: 'month' } as const;
+
+/** Drops what was kept for its time. */
+export async function forgetSamples(database: Database): Promise<void> {
+  for (const [table, days] of Object.entries(keptDays))
+    await dropParts(database, table, wideOf[table as keyof typeof keptDays], days);
 }

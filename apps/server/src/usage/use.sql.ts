@@ -20,35 +20,47 @@ export interface UseCell {
   provisioned: number;
   footprint: number;
   milli_iops: number;
+  /** Null where a part of it was not told of lately. */
+  written: number | null;
 }
 
 /**
  * What was used at a moment, by rows (`namespace`, or the `team` that the namespace's label names) and columns (`class`, `pool`,
  * `backend`, `tier` or `application`). `tiers`: of each pool, by its id. `namespaces`: those alone.
  */
-export const useAt = statement<
-  UseCell,
-  [
-    at: Date,
-    namespaces: readonly string[] | null,
-    rows: string,
-    columns: string,
-    tiers: string,
-    teamLabel: string,
-    most: number,
-  ]
->(
-  `SELECT CASE $3 WHEN 'team' THEN coalesce(n.body #>> ARRAY['metadata', 'labels', $6], '') ELSE k.namespace END AS "row",
+type UseAsked = [
+  at: Date,
+  namespaces: readonly string[] | null,
+  rows: string,
+  columns: string,
+  tiers: string,
+  teamLabel: string,
+  most: number,
+];
+const useFrom = (table: string, column: string, wide: string) =>
+  statement<UseCell, UseAsked>(
+    `SELECT CASE $3 WHEN 'team' THEN coalesce(n.body #>> ARRAY['metadata', 'labels', $6], '') ELSE k.namespace END AS "row",
      CASE $4 WHEN 'class' THEN k.class_name WHEN 'pool' THEN k.pool_id WHEN 'application' THEN k.application
        WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column",
-     ${sums}
+     ${sums},
+     CASE WHEN bool_and(s.provisioned = 0 OR w.written IS NOT NULL) THEN coalesce(sum(w.written), 0)::bigint END AS written
    FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
    JOIN use_keys k ON k.id = s.key_id
+   LEFT JOIN series e ON s.provisioned > 0 AND e.kind = 'key' AND e.name = s.key_id::text
+   LEFT JOIN LATERAL (SELECT m.${column} AS written FROM ${table} m WHERE m.series_id = e.id AND m.at <= $1 AND m.at > $1 - interval '${wide}'
+     AND m.${column} IS NOT NULL ORDER BY m.at DESC LIMIT 1) w ON true
    LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
    LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace
    WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)
    GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $7`,
-);
+  );
+/** The same by how long ago the moment is, since what is written is known more coarsely then. */
+export const useAt = {
+  recent: useFrom('samples', 'written', '10 minutes'),
+  days: useFrom('rolled_5m', 'written_last', '20 minutes'),
+  weeks: useFrom('rolled_1h', 'written_last', '3 hours'),
+  long: useFrom('rolled_1d', 'written_last', '2 days'),
+};
 
 export interface LimitRow {
   namespace: string;

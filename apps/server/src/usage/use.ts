@@ -33,6 +33,11 @@ export async function noteApplications(
   if (claims.length > 0) await nameApplications(database, asRecords(claims));
 }
 
+const hourMs = 3_600_000;
+/** How long each is kept, with some room: what is written is told by the finest of them. */
+const told = (agoMs: number): keyof typeof useAt =>
+  agoMs < 46 * hourMs ? 'recent' : agoMs < 13 * 24 * hourMs ? 'days' : agoMs < 115 * 24 * hourMs ? 'weeks' : 'long';
+
 /** Places of the names in one list: where there are more than are told apart, those that use least share the last. */
 function placesOf(
   cells: readonly UseCell[],
@@ -56,8 +61,10 @@ function together(cells: readonly UseCell[], place: ReadonlyMap<string, number>)
   for (const cell of cells) {
     const at = place.get(cell.column)!;
     const known = found.get(`${at}/${cell.row}`);
-    if (known) for (const f of figures) known[f] += cell[f];
-    else found.set(`${at}/${cell.row}`, { ...cell, at });
+    if (known) {
+      for (const f of figures) known[f] += cell[f];
+      known.written = known.written === null || cell.written === null ? null : known.written + cell.written;
+    } else found.set(`${at}/${cell.row}`, { ...cell, at });
   }
   return [...found.values()];
 }
@@ -77,7 +84,16 @@ export async function getUse(
     );
   const isPast = asked !== undefined;
   const tiers = of === 'tier' ? Object.fromEntries((await listPools(database)).map((p) => [p.id, p.tier])) : {};
-  const cells = await useAt(database, at, sight.namespaces, by, of, JSON.stringify(tiers), teamLabel, mostCells + 1);
+  const cells = await useAt[told(now.getTime() - at.getTime())](
+    database,
+    at,
+    sight.namespaces,
+    by,
+    of,
+    JSON.stringify(tiers),
+    teamLabel,
+    mostCells + 1,
+  );
   if (cells.length > mostCells)
     throw Refusal.invalid('columns', `More than ${mostCells} cells by ${of}: ask by class or pool, or for a team.`);
   const known = isPast || by === 'team' ? [] : await namesOf(database, 'namespaces', sight.namespaces);
@@ -102,7 +118,7 @@ export async function getUse(
       requested: shown.map((c) => c.requested),
       provisioned: shown.map((c) => c.provisioned),
       footprint: shown.map((c) => c.footprint),
-      written: shown.map(() => null),
+      written: shown.map((c) => c.written),
       iops: shown.map((c) => c.milli_iops / 1000),
     },
     limits: limits.flatMap((l) => {

@@ -1,3 +1,4 @@
+import { historyQuerySchema, historySchema } from '../history';
 import { useGridSchema, useQuerySchema } from '../usage';
 import { reading, type Endpoint } from './endpoint';
 
@@ -9,5 +10,14 @@ export const usageEndpoints = {
     allowed: reading,
     query: useQuerySchema,
     response: useGridSchema,
+  },
+  getHistory: {
+    method: 'get',
+    path: '/api/history',
+    summary:
+      'What was promised, written and done between two moments, of all, a namespace, class, pool, backend or claim',
+    allowed: reading,
+    query: historyQuerySchema,
+    response: historySchema,
   },
 } as const satisfies Record<string, Endpoint>;
