@@ -1,0 +1,172 @@
+/** Values at moments. Moments are distinct and ascend; both lists are equally long. */
+export interface Course {
+  readonly at: ArrayLike<number>;
+  readonly value: ArrayLike<number>;
+}
+
+/** Pairs that are looked at one by one rather than narrowed down. */
+const fewPairs = 1_000_000;
+/** Slopes that are drawn to narrow the others down. */
+const draws = 30_000;
+
+/** The value of a rank (from 0) in an array that is reordered for it (Hoare 1961). */
+export function select(values: Float64Array, rank: number): number {
+  let left = 0;
+  let right = values.length - 1;
+  while (left < right) {
+    const pivot = values[(left + right) >> 1]!;
+    let i = left;
+    let j = right;
+    while (i <= j) {
+      while (values[i]! < pivot) i++;
+      while (values[j]! > pivot) j--;
+      if (i <= j) {
+        const kept = values[i]!;
+        values[i++] = values[j]!;
+        values[j--] = kept;
+      }
+    }
+    if (rank <= j) right = j;
+    else if (rank >= i) left = i;
+    else break;
+  }
+  return values[rank]!;
+}
+
+/** The median; of an even number the mean of the two in the middle. Reorders the array. */
+export function median(values: Float64Array): number {
+  const n = values.length;
+  const upper = select(values, n >> 1);
+  return n % 2 === 1 ? upper : (upper + select(values, (n >> 1) - 1)) / 2;
+}
+
+/**
+ * Sorts places by keys, ascending; of equal keys the later place comes first where `tie` is -1, the earlier where it is 1. Gives how
+ * many pairs changed their order (Knuth 1973, by merging), and each of them to `tell` if there is one.
+ */
+function sortPlaces(
+  places: Int32Array,
+  key: Float64Array,
+  tie: 1 | -1,
+  tell?: (i: number, j: number) => void,
+): { sorted: Int32Array; changed: number } {
+  const n = places.length;
+  let from = places;
+  let to = new Int32Array(n);
+  let changed = 0;
+  for (let width = 1; width < n; width *= 2) {
+    for (let start = 0; start < n; start += 2 * width) {
+      const middle = Math.min(start + width, n);
+      const end = Math.min(start + 2 * width, n);
+      let i = start;
+      let j = middle;
+      for (let k = start; k < end; k++) {
+        const [a, b] = [from[i]!, from[j]!];
+        const apart = i < middle && j < end ? key[a]! - key[b]! || tie * (a - b) : j < end ? 1 : -1;
+        if (apart <= 0) {
+          to[k] = a;
+          i++;
+        } else {
+          changed += middle - i;
+          if (tell) for (let m = i; m < middle; m++) tell(from[m]!, b);
+          to[k] = b;
+          j++;
+        }
+      }
+    }
+    [from, to] = [to, from === places ? new Int32Array(n) : from];
+  }
+  return { sorted: from, changed };
+}
+
+/**
+ * Goes through the pairs whose slope is above `low` and at most `high`: those whose order by what is left of the value above a
+ * line changes from the one slope to the other. Counts them, and gives each to `tell` if there is one.
+ */
+function between({ at, value }: Course, low: number, high: number, tell?: (i: number, j: number) => void): number {
+  const n = at.length;
+  const over = (slope: number) => {
+    const key = new Float64Array(n);
+    for (let i = 0; i < n; i++)
+      key[i] = slope === -Infinity ? at[i]! : slope === Infinity ? -at[i]! : value[i]! - slope * at[i]!;
+    return key;
+  };
+  const asTheyCome = new Int32Array(n);
+  for (let i = 0; i < n; i++) asTheyCome[i] = i;
+  const { sorted } = low === -Infinity ? { sorted: asTheyCome } : sortPlaces(asTheyCome, over(low), 1);
+  return sortPlaces(sorted, over(high), -1, tell).changed;
+}
+
+/**
+ * The median of the slopes of all pairs (Theil 1950, Sen 1968), exact but for rounding, in an expected time of n log n: slopes that
+ * are drawn narrow down where it is, those that are left are looked at one by one (Matoušek 1991). `random` draws from [0, 1).
+ * Undefined of fewer than two values. Unit: of the values by that of the moments.
+ */
+export function theilSenSlope(course: Course, random: () => number): number | undefined {
+  const { at, value } = course;
+  const n = at.length;
+  if (n < 2) return undefined;
+  const pairs = (n * (n - 1)) / 2;
+  const slope = (i: number, j: number) => (value[j]! - value[i]!) / (at[j]! - at[i]!);
+  const rank = (pairs - 1) / 2;
+  const [lower, upper] = [Math.floor(rank), Math.ceil(rank)];
+  const apart = nearest(course);
+  if (apart === 0) return 0;
+  let low = -Infinity;
+  let high = Infinity;
+  let below = 0;
+  let left = pairs;
+  while (left > fewPairs) {
+    const room = new Float64Array(draws);
+    let kept = 0;
+    for (let tries = 0; kept < draws && tries < 200 * draws; tries++) {
+      const i = Math.floor(random() * n);
+      const j = Math.floor(random() * n);
+      if (i === j) continue;
+      const s = slope(i, j);
+      if (s > low && s <= high) room[kept++] = s;
+    }
+    const drawn = room.subarray(0, kept).sort();
+    const share = (rank - below) / left;
+    const spread = 3 * Math.sqrt(drawn.length * share * (1 - share)) + 2;
+    // between two that were drawn: on a slope itself, rounding would say on which side its pair is
+    const beside = (k: number) => {
+      const [one, other] = [drawn[k], drawn[k + 1]];
+      return one === undefined || other === undefined ? undefined : (one + other) / 2;
+    };
+    const a = beside(Math.floor(share * drawn.length - spread));
+    const b = beside(Math.ceil(share * drawn.length + spread));
+    const newLow = a === undefined || a <= low ? low : a;
+    const newHigh = b === undefined || b >= high ? high : b;
+    if (newLow === newHigh) {
+      // many pairs share one slope: as near as this, numbers of this length cannot tell them apart
+      const before = between(course, -Infinity, newHigh - apart);
+      const shared = between(course, newHigh - apart, newHigh + apart);
+      if (before > lower) [high, left] = [newHigh - apart, before - below];
+      else if (before + shared > lower) return newHigh;
+      else [low, left, below] = [newHigh + apart, left - (before + shared - below), before + shared];
+      continue;
+    }
+    const under = newLow === low ? below : between(course, -Infinity, newLow);
+    const inside = between(course, newLow, newHigh);
+    // the draw missed it: what is known stays, and is drawn from again
+    if (under > lower || under + inside <= upper) continue;
+    if (inside === left) break;
+    [low, high, below, left] = [newLow, newHigh, under, inside];
+  }
+  const slopes = new Float64Array(left);
+  let k = 0;
+  between(course, low, high, (i, j) => (slopes[k++] = slope(i, j)));
+  const first = select(slopes, Math.min(lower - below, left - 1));
+  return lower === upper ? first : (first + select(slopes, Math.min(upper - below, left - 1))) / 2;
+}
+
+/** Slopes nearer to each other than this are one: a billionth of what the values rise by at most over all of their time. */
+function nearest({ at, value }: Course): number {
+  let [least, most] = [Infinity, -Infinity];
+  for (let i = 0; i < value.length; i++) {
+    least = Math.min(least, value[i]!);
+    most = Math.max(most, value[i]!);
+  }
+  return (1e-9 * (most - least)) / (at[at.length - 1]! - at[0]!);
+}
