@@ -26,6 +26,7 @@ const touched: Record<Topic, readonly Concept[]> = {
   moorings: ['placement', 'classes', 'plans'],
   claims: [
     'claims',
+    'use',
     'salvage',
     'line',
     'growth',
@@ -43,7 +44,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'plans',
     'operations',
   ],
-  namespaces: ['namespaces', 'placement', 'growth', 'round'],
+  namespaces: ['namespaces', 'use', 'placement', 'growth', 'round'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

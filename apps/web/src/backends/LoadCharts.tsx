@@ -7,6 +7,7 @@ import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Too
 import { useLoad } from '../api/cluster-queries';
 import { Empty, Fetched } from '../parts/States';
 import { Row } from '../parts/layout';
+import { roundUp } from '../parts/round-up';
 
 type Measure = 'iops' | 'throughput' | 'latency';
 const titles: Record<Measure, string> = { iops: 'IOPS', throughput: 'Throughput, MB/s', latency: 'Latency, ms' };
@@ -14,12 +15,6 @@ const valueOf = (point: Load[number]['points'][number], measure: Measure): numbe
   measure === 'iops' ? point.iops : measure === 'throughput' ? Math.round(point.bytesPerSecond / 1e6) : point.latencyMs;
 const limitOf = (pool: Load[number], measure: Measure): number | undefined =>
   measure === 'iops' ? pool.iops : measure === 'throughput' ? Math.round(pool.throughput / 1e6) : undefined;
-
-/** The next round figure: one, two, four or eight times a power of ten. */
-function roundUp(value: number): number {
-  const power = 10 ** Math.floor(Math.log10(Math.max(value, 1e-6)));
-  return power * ([1, 2, 4, 8, 10].find((m) => m * power >= value * 0.999) ?? 10);
-}
 
 function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
   const { chart } = useTheme();

@@ -38,12 +38,12 @@ export function Limit({
       : ask('setClassLimit', { params: { namespace, className }, body: { bytes } });
   const set = useAct(async (bytes: number | null) => {
     await send(bytes);
-    await refresh('namespaces');
+    await refresh('namespaces', 'use');
     return {
       text: bytes === null ? `${what} has no limit now.` : `The limit of ${what} is changed.`,
       undo: async () => {
         await send(value);
-        await refresh('namespaces');
+        await refresh('namespaces', 'use');
       },
     };
   });

@@ -1,24 +1,57 @@
-import { useNamespaces } from '../api/queries';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { ask } from '../api/client';
+import { keys } from '../api/keys';
+import { useGo } from '../frame/address';
+import { PastMark, useMoment } from '../frame/Moment';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
-import { UseGrid } from './UseGrid';
+import { Column } from '../parts/layout';
+import { claimsAt } from './claims-at';
+import { indexOfUse, type UseIndex } from './use';
+import { UseControls, UseGrid, useUseChoices } from './UseGrid';
+import { UseOf } from './UseOf';
+
+function useUse() {
+  const { rows, columns } = useUseChoices();
+  const at = useMoment();
+  return useQuery({
+    queryKey: keys.use(rows, columns, at ?? ''),
+    queryFn: () => ask('getUse', { query: { rows, columns, ...(at && { at }) } }),
+    placeholderData: keepPreviousData,
+    select: indexOfUse,
+  });
+}
+
+function Shown({ index }: { index: UseIndex }) {
+  const go = useGo();
+  const { rows, columns } = useUseChoices();
+  const { grid } = index;
+  return (
+    <Column gap={1.5} sx={{ minHeight: '100%' }}>
+      {grid.isPast && <PastMark at={grid.at} />}
+      <UseControls since={grid.since} />
+      {grid.rows.length === 0 ? (
+        <Empty title={grid.isPast ? 'Nothing was there at that moment' : 'No namespace is known yet'}>
+          {grid.isPast ? 'Choose a later one.' : 'They appear as soon as the platform answers.'}
+        </Empty>
+      ) : (
+        <>
+          <UseGrid index={index} open={(row, column) => rows === 'namespace' && go(claimsAt(row, columns, column))} />
+          <UseOf index={index} />
+        </>
+      )}
+    </Column>
+  );
+}
 
 export default function Namespaces() {
-  const query = useNamespaces();
+  const query = useUse();
   return (
     <Place
       title="Namespaces"
-      question="Who uses how much of which class, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
+      question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
     >
-      <Fetched query={query}>
-        {(rows) =>
-          rows.length === 0 ? (
-            <Empty title="No namespace is known yet">They appear as soon as the platform answers.</Empty>
-          ) : (
-            <UseGrid rows={rows} />
-          )
-        }
-      </Fetched>
+      <Fetched query={query}>{(shown) => <Shown index={shown} />}</Fetched>
     </Place>
   );
 }

@@ -1,171 +1,192 @@
-import { Paper, TableCell, TableRow, ToggleButton, ToggleButtonGroup, Typography } from '@mui/material';
+import { Box, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import { styled, useTheme } from '@mui/material/styles';
-import type { NamespaceUsage } from '@moorage/contract/namespaces';
-import { useAddress, useInAddress } from '../frame/address';
-import { MarkedWord } from '../marks/Mark';
-import { Matrix, type CellProps } from '../parts/Matrix';
-import { useMay } from '../parts/person';
-import { Size } from '../parts/Size';
+import {
+  useColumns,
+  useMeasures,
+  useRows,
+  type UseColumn,
+  type UseMeasure,
+  type UseRow,
+} from '@moorage/contract/usage';
+import { useMemo } from 'react';
+import { useAddress, useInAddress, useTypedInAddress } from '../frame/address';
+import { MomentField } from '../frame/Moment';
+import { OneOf } from '../parts/OneOf';
+import { Iops, Size } from '../parts/Size';
+import { VastMatrix, type Drawn } from '../parts/VastMatrix';
+import { Fill, Row } from '../parts/layout';
 import { depthStep } from '../theme/tokens';
-import { UseOf } from './UseOf';
-import { Column, FaintCell } from '../parts/layout';
+import {
+  columnWords,
+  isMeasure,
+  measureWords,
+  noneOf,
+  placeOf,
+  rowsShown,
+  rowWords,
+  shareOf,
+  unnamed,
+  type Figures,
+  type UseIndex,
+} from './use';
 
-const measures = ['provisioned', 'requested', 'consumed', 'footprint'] as const;
-type Measure = (typeof measures)[number];
-const measureWords: Record<Measure, string> = {
-  provisioned: 'provisioned',
-  requested: 'requested',
-  consumed: 'written',
-  footprint: 'raw, with copies',
-};
-
-function share(use: number, limit: number | null, largest: number): number {
-  return limit ? Math.min(use / limit, 1) : largest > 0 ? (use / largest) * 0.8 : 0;
+/** A figure in the unit of its measure. */
+export function Figure({ value, measure }: { value: number | null; measure: UseMeasure }) {
+  if (value === null) return <span title="Its backend did not tell">–</span>;
+  if (measure === 'iops') return <Iops value={value} />;
+  if (measure === 'claims') return <span>{value.toLocaleString('en-GB')}</span>;
+  return <Size bytes={value} />;
 }
 
-/** What is drawn of one cell: bytes by each measure, and the limit when there is one. */
-type Use = { readonly [K in Measure]: number } & { readonly limit: number | null; readonly unbound?: number };
-
-const Tinted = styled(TableCell)(({ theme }) => ({
-  padding: theme.spacing(0.6, 1.25),
-  height: 44,
-  cursor: 'pointer',
-  '&:focus-visible': { outline: `2px solid ${theme.chart.tide}`, outlineOffset: -2 },
-}));
-
-/** `whole` is what the value is compared with where there is no limit. */
-function UseCell({
-  use,
-  measure,
-  whole,
-  grid,
-}: {
-  use: Use | undefined;
-  measure: Measure;
-  whole: number;
-  grid: CellProps;
-}) {
-  const { chart } = useTheme();
-  const value = use?.[measure] ?? 0;
-  // a limit is in provisioned bytes: nothing else is a share of it
-  const limit = measure === 'provisioned' ? (use?.limit ?? null) : null;
-  const step = depthStep(share(value, limit, whole));
-  const over = limit !== null && value > 0.9 * limit;
-  const colour = value > 0 ? chart.onDepth[step] : chart.ink;
-  return (
-    <Tinted
-      align="right"
-      {...grid}
-      sx={{
-        bgcolor: value > 0 ? chart.depth[step] : 'transparent',
-        color: colour,
-        '--second-ink': colour,
-        boxShadow: grid['aria-selected'] ? `inset 0 0 0 2px ${chart.ink}` : 'none',
-      }}
-    >
-      {use ? <Size bytes={value} /> : <span>–</span>}
-      <Typography
-        variant="caption"
-        component="div"
-        sx={{ color: over ? 'inherit' : colour, fontWeight: over ? 700 : 400 }}
-      >
-        {limit
-          ? `${Math.round((100 * value) / limit)} % of limit`
-          : use?.unbound
-            ? `${use.unbound} without volume`
-            : ' '}
-      </Typography>
-    </Tinted>
-  );
-}
-
-function BoundOf({ row }: { row: NamespaceUsage }) {
-  const unbound = row.classes.reduce((sum, c) => sum + c.unbound, 0);
-  return unbound > 0 ? (
-    <MarkedWord kind="waiting" word={`${row.claims - unbound} of ${row.claims} bound`} />
-  ) : (
-    `${row.claims} bound`
-  );
-}
-
-/** In the place of a class: all of them. */
-const all = '';
-
-/** Namespaces by classes, by one measure at a time. */
-export function UseGrid({ rows }: { rows: readonly NamespaceUsage[] }) {
-  const may = useMay('administrator', 'operator');
-  const [measure, setMeasure] = useInAddress('measure', 'provisioned');
+/** What is chosen about the grid, as the address has it. */
+export function useUseChoices() {
+  const [rows] = useInAddress('rows', 'namespace');
+  const [columns] = useInAddress('columns', 'class');
+  const [measure] = useInAddress('measure', 'provisioned');
+  const [sort] = useInAddress('sort', 'name');
   const [namespace] = useInAddress('namespace');
-  const [className] = useInAddress('class');
+  const [column] = useInAddress('class');
+  return {
+    rows: ((useRows as readonly string[]).includes(rows) ? rows : 'namespace') as UseRow,
+    columns: ((useColumns as readonly string[]).includes(columns) ? columns : 'class') as UseColumn,
+    measure: isMeasure(measure) ? measure : 'provisioned',
+    sort,
+    chosen: { row: namespace, column },
+  };
+}
+
+/** How the grid is looked at: rows, columns, measure, order, and part of a name. */
+export function UseControls({ since }: { since: string | null }) {
+  const { rows, columns, measure, sort } = useUseChoices();
   const change = useAddress();
-  const shown = (measures.includes(measure as Measure) ? measure : 'provisioned') as Measure;
-  const classes = [...new Set(rows.flatMap((r) => r.classes.map((c) => c.className)))].filter(Boolean).sort();
-  const byName = new Map(rows.map((r) => [r.namespace, r]));
-  const chosen = byName.get(namespace) ?? rows[0];
-  const usedOf = (row: NamespaceUsage, column: string): Use | undefined =>
-    column === all ? row : row.classes.find((u) => u.className === column);
-  const total = (column: string) => rows.reduce((sum, r) => sum + (usedOf(r, column)?.[shown] ?? 0), 0);
-  const largest = Math.max(...rows.flatMap((r) => r.classes.map((c) => c[shown])), 0);
+  const [q, setQ] = useTypedInAddress('q');
   return (
-    <Column gap={1.5}>
+    <Row gap={1.5} align="center" wraps sx={{ rowGap: 1.5 }}>
       <ToggleButtonGroup
         exclusive
         size="small"
-        value={shown}
-        onChange={(_e, m: Measure | null) => m && setMeasure(m)}
+        value={measure}
+        onChange={(_e, m: UseMeasure | null) => m && change({ measure: m === 'provisioned' ? null : m })}
         aria-label="Measure"
       >
-        {measures.map((m) => (
+        {useMeasures.map((m) => (
           <ToggleButton key={m} value={m}>
             {measureWords[m]}
           </ToggleButton>
         ))}
       </ToggleButtonGroup>
-      <Paper sx={{ overflow: 'auto' }}>
-        <Matrix
-          label="Use by namespace and class"
-          rows={rows.map((r) => r.namespace)}
-          columns={[...classes, all]}
-          chosen={{ row: chosen?.namespace ?? '', column: className }}
-          choose={({ row, column }) => change({ namespace: row, class: column || null })}
-          corner="Namespace"
-          columnHead={(column) => (
-            <TableCell key={column} align="right">
-              {column || 'All classes'}
-            </TableCell>
-          )}
-          rowHead={(name) => <strong>{name}</strong>}
-          cell={({ row, column }, props) => (
-            <UseCell
-              key={column}
-              use={usedOf(byName.get(row)!, column)}
-              measure={shown}
-              whole={column === all ? total(all) : largest}
-              grid={props}
-            />
-          )}
-          afterHead={<TableCell>Claims</TableCell>}
-          after={(name) => (
-            <TableCell>
-              <BoundOf row={byName.get(name)!} />
-            </TableCell>
-          )}
-          below={
-            <TableRow>
-              <FaintCell component="th" scope="row">
-                All
-              </FaintCell>
-              {[...classes, all].map((column) => (
-                <TableCell key={column} align="right" sx={{ fontWeight: column === all ? 600 : 400 }}>
-                  <Size bytes={total(column)} />
-                </TableCell>
-              ))}
-              <TableCell>{rows.reduce((sum, r) => sum + r.claims, 0)}</TableCell>
-            </TableRow>
-          }
-        />
-      </Paper>
-      {chosen && <UseOf row={chosen} className={className || undefined} may={may} />}
-    </Column>
+      <Fill />
+      <MomentField since={since} />
+      <Box sx={{ flexBasis: '100%', height: 0 }} />
+      <OneOf
+        label="Rows"
+        width={130}
+        value={rows}
+        options={useRows.map((r) => [r, rowWords[r]] as const)}
+        choose={(r) => change({ rows: r === 'namespace' ? null : r, namespace: null })}
+      />
+      <OneOf
+        label="Columns"
+        width={130}
+        value={columns}
+        options={useColumns.map((c) => [c, columnWords[c]] as const)}
+        choose={(c) => change({ columns: c === 'class' ? null : c, class: null, sort: null })}
+      />
+      <OneOf
+        label="Order"
+        width={130}
+        value={sort === 'name' || sort === 'largest' ? sort : 'column'}
+        options={[
+          ['name', 'by name'],
+          ['largest', 'largest first'],
+          ...(sort === 'name' || sort === 'largest' ? [] : ([['column', `by ${sort || noneOf[columns]}`]] as const)),
+        ]}
+        choose={(s) => s !== 'column' && change({ sort: s === 'name' ? null : s })}
+      />
+      <TextField
+        label={`Part of a ${rowWords[rows]}`}
+        value={q}
+        onChange={(e) => setQ(e.target.value)}
+        sx={{ width: 170 }}
+        slotProps={{ inputLabel: { shrink: true } }}
+      />
+    </Row>
+  );
+}
+
+/** What stands before a figure, smaller. */
+const NoteText = styled('span')({ fontSize: 12, flex: 1, textAlign: 'left' });
+
+function Note({ use, limit, measure }: { use: Figures; limit: number | null; measure: UseMeasure }) {
+  const value = use[measure];
+  if (measure === 'provisioned' && limit !== null && value !== null)
+    return (
+      <NoteText title="of its limit" style={{ fontWeight: value > 0.9 * limit ? 700 : 400 }}>
+        {Math.round((100 * value) / limit)} %
+      </NoteText>
+    );
+  return use.unbound > 0 ? <NoteText title="claims without a volume">{use.unbound} unbound</NoteText> : null;
+}
+
+/** Use by rows and columns, by one measure at a time. */
+export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, column: string) => void }) {
+  const { chart } = useTheme();
+  const change = useAddress();
+  const { rows: by, columns: of, measure, sort, chosen } = useUseChoices();
+  const [q] = useInAddress('q');
+  const { grid } = index;
+  const { names, place } = useMemo(() => rowsShown(index, q, sort, measure), [index, q, sort, measure]);
+  const columns = useMemo(() => grid.columns.map((_, i) => String(i)), [grid]);
+  const largest = useMemo(
+    () => Math.max(0, ...grid.cells.row.map((_, i) => grid.cells[measure][i] ?? 0)),
+    [grid, measure],
+  );
+  const largestRow = useMemo(() => Math.max(0, ...index.ofRow.map((r) => r[measure] ?? 0)), [index, measure]);
+  const title = (column: string) => {
+    const i = Number(column);
+    if (grid.merged > 0 && i === grid.columns.length - 1) return `${grid.merged} others`;
+    return grid.columns[i] || noneOf[of];
+  };
+  const cell = (at: { row: string; column: string }): Drawn => {
+    const row = place.get(at.row)!;
+    const column = at.column === '' ? null : Number(at.column);
+    const use = column === null ? index.ofRow[row] : index.cell(row, column);
+    if (!use) return { content: '–', colour: chart.secondInk };
+    const limit = index.limit(row, column);
+    const value = use[measure];
+    const asLimit = measure === 'provisioned' ? limit : null;
+    const step = depthStep(shareOf(value ?? 0, asLimit, column === null ? largestRow : largest));
+    const isDrawn = (value ?? 0) > 0;
+    return {
+      background: isDrawn ? chart.depth[step] : undefined,
+      colour: isDrawn ? chart.onDepth[step] : chart.ink,
+      content: (
+        <>
+          <Note use={use} limit={limit} measure={measure} />
+          <Figure value={value} measure={measure} />
+        </>
+      ),
+    };
+  };
+  const column = placeOf(grid.columns, chosen.column);
+  const nameAt = (key: string) => (key === '' ? '' : grid.columns[Number(key)]! || unnamed);
+  return (
+    <VastMatrix
+      most="max(330px, 100vh - 360px)"
+      label={`Use by ${rowWords[by]} and ${columnWords[of]}`}
+      rows={names}
+      columns={columns}
+      chosen={{ row: chosen.row || (names[0] ?? ''), column: column === null ? '' : String(column) }}
+      choose={(at) => change({ namespace: at.row, class: nameAt(at.column) || null })}
+      open={(at) => open(at.row, nameAt(at.column))}
+      corner={rowWords[by]}
+      wholeHead="All"
+      columnHead={title}
+      rowHead={(name) => <strong title={name}>{name || noneOf[by]}</strong>}
+      cell={cell}
+      foot={(key) => (
+        <Figure value={(key === '' ? index.all : index.ofColumn[Number(key)]!)[measure]} measure={measure} />
+      )}
+    />
   );
 }

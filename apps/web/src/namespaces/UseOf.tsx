@@ -1,58 +1,76 @@
 import { Box, Link, Typography } from '@mui/material';
-import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import { Link as RouterLink } from 'react-router';
 import { useKeepLine } from '../frame/address';
-import { Size } from '../parts/Size';
+import { HistoryChart } from '../history/HistoryChart';
+import { useMay } from '../parts/person';
+import { Iops, Size } from '../parts/Size';
+import { Column, Row, Sheet } from '../parts/layout';
 import { Limit } from './Limit';
-import { Column, Sheet } from '../parts/layout';
+import { claimsAt } from './claims-at';
+import { noneOf, placeOf, type UseIndex } from './use';
+import { useUseChoices } from './UseGrid';
 
-type ClassUse = NamespaceUsage['classes'][number];
-
-/** What a namespace uses, of one class or of all, and its limits. */
-export function UseOf({ row, className, may }: { row: NamespaceUsage; className: string | undefined; may: boolean }) {
+/** What a row uses, in one column or in all, its limits, and how it came to be so. */
+export function UseOf({ index }: { index: UseIndex }) {
   const keep = useKeepLine();
-  const use: ClassUse | NamespaceUsage | undefined = className
-    ? row.classes.find((c) => c.className === className)
-    : row;
-  const what = className ? `${row.namespace} in ${className}` : row.namespace;
+  const may = useMay('administrator', 'operator');
+  const { rows: by, columns: of, chosen } = useUseChoices();
+  const { grid } = index;
+  const named = grid.rows.indexOf(chosen.row);
+  const row = named < 0 ? 0 : named;
+  const name = grid.rows[row]!;
+  const column = placeOf(grid.columns, chosen.column);
+  const use = column === null ? index.ofRow[row]! : index.cell(row, column);
+  const columnName = column === null ? '' : grid.columns[column] || noneOf[of];
+  const title = `${name || noneOf[by]}${column === null ? '' : ` in ${columnName}`}`;
+  const limit = index.limit(row, column);
+  const isNamespace = by === 'namespace';
   return (
-    <Sheet sx={{ display: 'flex', gap: 4, flexWrap: 'wrap', alignItems: 'flex-start' }}>
-      <Box sx={{ flex: 1, minWidth: 380 }}>
-        <Typography variant="h2">{what}</Typography>
-        {use ? (
-          <Typography variant="body2" sx={{ mt: 0.5 }}>
-            <Link
-              component={RouterLink}
-              to={keep(`/claims?namespace=${row.namespace}${className ? `&class=${className}` : ''}`)}
-            >
-              {use.claims} {use.claims === 1 ? 'claim' : 'claims'}
-            </Link>{' '}
-            asked <Size bytes={use.requested} /> and got <Size bytes={use.provisioned} />; <Size bytes={use.consumed} />{' '}
-            are written. With copies that takes <Size bytes={use.footprint} /> of raw space.
-            {use.limit !== null && (
-              <>
-                {' '}
-                Of the limit of <Size bytes={use.limit} />, <Size bytes={Math.max(0, use.limit - use.provisioned)} />{' '}
-                are left.
-              </>
+    <Sheet>
+      <Row gap={4} wraps align="flex-start">
+        <Box sx={{ flex: 1, minWidth: 380 }}>
+          <Typography variant="h2">{title}</Typography>
+          {use ? (
+            <Typography variant="body2" sx={{ mt: 0.5 }}>
+              {isNamespace && !grid.isPast ? (
+                <Link component={RouterLink} to={keep(claimsAt(name, of, column === null ? '' : columnName))}>
+                  {use.claims} {use.claims === 1 ? 'claim' : 'claims'}
+                </Link>
+              ) : (
+                `${use.claims} ${use.claims === 1 ? 'claim' : 'claims'}`
+              )}{' '}
+              asked <Size bytes={use.requested} /> and got <Size bytes={use.provisioned} />;{' '}
+              {use.written === null ? 'how much is written was not told' : <Size bytes={use.written} />}
+              {use.written !== null && ' are written'}. With copies that takes <Size bytes={use.footprint} /> of raw
+              space.
+              {(use.iops ?? 0) > 0 && (
+                <>
+                  {' '}
+                  <Iops value={use.iops!} /> are reserved.
+                </>
+              )}
+              {limit !== null && (
+                <>
+                  {' '}
+                  Of the limit of <Size bytes={limit} />, <Size bytes={Math.max(0, limit - (use.provisioned ?? 0))} />{' '}
+                  {grid.isPast ? 'were' : 'are'} left.
+                </>
+              )}
+            </Typography>
+          ) : (
+            <Typography variant="body2">No claim here.</Typography>
+          )}
+        </Box>
+        {isNamespace && !grid.isPast && (
+          <Column gap={1.5}>
+            <Limit namespace={name} value={index.limit(row, null)} what={name} may={may} />
+            {column !== null && of === 'class' && columnName !== noneOf.class && (
+              <Limit namespace={name} className={columnName} value={limit} what={`it in ${columnName}`} may={may} />
             )}
-          </Typography>
-        ) : (
-          <Typography variant="body2">No claim here.</Typography>
+          </Column>
         )}
-      </Box>
-      <Column gap={1.5}>
-        <Limit namespace={row.namespace} value={row.limit} what={row.namespace} may={may} />
-        {className && (
-          <Limit
-            namespace={row.namespace}
-            className={className}
-            value={row.classes.find((c) => c.className === className)?.limit ?? null}
-            what={`it in ${className}`}
-            may={may}
-          />
-        )}
-      </Column>
+      </Row>
+      {isNamespace && name !== '' && <HistoryChart of="namespace" name={name} title={name} />}
     </Sheet>
   );
 }

@@ -1,5 +1,6 @@
 import type { ClaimPage, ClaimRow } from '@moorage/contract/claims';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
+import type { UseGrid } from '@moorage/contract/usage';
 
 const GiB = 2 ** 30;
 
@@ -43,5 +44,31 @@ export function aUsage(
   return {
     ...{ namespace, classes: rows, limit, claims: sum('claims'), requested: sum('requested') },
     ...{ provisioned: sum('provisioned'), consumed: sum('consumed'), footprint: sum('footprint') },
+  };
+}
+
+type Cell = readonly [row: string, column: string, figures: Partial<Record<(typeof figures)[number], number | null>>];
+const figures = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'written', 'iops'] as const;
+
+/** A grid of use of these cells; limits by row and column, the empty one for all. */
+export function aUseGrid(
+  cells: readonly Cell[],
+  limits: readonly (readonly [row: string, column: string, bytes: number])[] = [],
+  part: Partial<UseGrid> = {},
+): UseGrid {
+  const rows = [...new Set(cells.map(([row]) => row))].sort();
+  const columns = [...new Set(cells.map(([, column]) => column))].sort();
+  const list = (of: (typeof figures)[number]) => cells.map(([, , f]) => (f[of] === undefined ? 0 : f[of])) as number[];
+  return {
+    ...{ at: '2026-11-26T10:00:00.000Z', isPast: false, since: '2026-10-01T00:00:00.000Z', rows, columns, merged: 0 },
+    cells: {
+      row: cells.map(([row]) => rows.indexOf(row)),
+      column: cells.map(([, column]) => columns.indexOf(column)),
+      ...(Object.fromEntries(figures.map((f) => [f, list(f)])) as Omit<UseGrid['cells'], 'row' | 'column'>),
+    },
+    limits: limits.map(([row, column, bytes]) => ({
+      ...{ row: rows.indexOf(row), column: column === '' ? null : columns.indexOf(column), bytes },
+    })),
+    ...part,
   };
 }

@@ -52,7 +52,7 @@ function sortPlaces(
 ): { sorted: Int32Array; changed: number } {
   const n = places.length;
   let from = places;
-  let to = new Int32Array(n);
+  let to: Int32Array = new Int32Array(n);
   let changed = 0;
   for (let width = 1; width < n; width *= 2) {
     for (let start = 0; start < n; start += 2 * width) {

@@ -1,0 +1,54 @@
+import type { History } from '@moorage/contract/history';
+import { sizeText } from '@moorage/core/sizes/display';
+
+/** What can be drawn over time. */
+export const drawings = ['bytes', 'iops', 'throughput', 'latency'] as const;
+export type Drawing = (typeof drawings)[number];
+export const drawingWords: Record<Drawing, string> = {
+  bytes: 'bytes',
+  iops: 'IOPS',
+  throughput: 'throughput',
+  latency: 'latency',
+};
+
+const dayMs = 24 * 3_600_000;
+/** How far back a chart goes, by its name in the address. */
+export const ranges = {
+  '4h': ['4 hours', dayMs / 6],
+  '1d': ['a day', dayMs],
+  '1w': ['a week', 7 * dayMs],
+  '1m': ['a month', 30 * dayMs],
+  '60d': ['60 days', 60 * dayMs],
+  '1y': ['a year', 365 * dayMs],
+} as const;
+export type Range = keyof typeof ranges;
+export const isRange = (text: string): text is Range => text in ranges;
+
+export const stepWords: Record<History['step'], string> = {
+  '1m': 'minutes',
+  '5m': 'five minutes',
+  '1h': 'hours',
+  '1d': 'days',
+};
+
+/** What happened, in a sentence. */
+export function eventSentence({ kind, subject, from, to, fromPool, toPool }: History['events'][number]): string {
+  switch (kind) {
+    case 'made':
+      return `${subject} was asked for${to === null ? '' : `, ${sizeText(to)}`}`;
+    case 'grown':
+      return `${subject} grew from ${sizeText(from ?? 0)} to ${sizeText(to ?? 0)}`;
+    case 'moved':
+      return `${subject} moved from ${fromPool} to ${toPool}`;
+    case 'gone':
+      return `${subject} was deleted${from ? `, ${sizeText(from)}` : ''}`;
+    case 'limit':
+      return `limit${subject === '' ? '' : ` of ${subject}`} set to ${sizeText(to ?? 0)}`;
+  }
+}
+
+/** How many spans were not told of. */
+export const gapsOf = (history: History): number => {
+  const first = history.written.mean.findIndex((v) => v !== null);
+  return first < 0 ? 0 : history.written.mean.slice(first).filter((v) => v === null).length;
+};

@@ -1,0 +1,126 @@
+import { useMeasures, type UseColumn, type UseGrid, type UseMeasure, type UseRow } from '@moorage/contract/usage';
+
+export const measureWords: Record<UseMeasure, string> = {
+  provisioned: 'provisioned',
+  requested: 'requested',
+  written: 'written',
+  footprint: 'raw, with copies',
+  iops: 'reserved IOPS',
+  claims: 'claims',
+};
+export const columnWords: Record<UseColumn, string> = {
+  class: 'class',
+  tier: 'tier',
+  pool: 'pool',
+  backend: 'backend',
+  application: 'application',
+};
+export const rowWords: Record<UseRow, string> = { namespace: 'namespace', team: 'team' };
+/** What stands for what has none. */
+export const noneOf: Record<UseColumn | UseRow, string> = {
+  class: 'no class',
+  tier: 'not placed',
+  pool: 'not placed',
+  backend: 'not placed',
+  application: 'no application',
+  namespace: 'no namespace',
+  team: 'no team',
+};
+
+/** In the address, for a column without a name. */
+export const unnamed = '~';
+/** The place of the column that the address names; null: all of them. */
+export function placeOf(columns: readonly string[], named: string): number | null {
+  if (named === '') return null;
+  const at = columns.indexOf(named === unnamed ? '' : named);
+  return at < 0 ? null : at;
+}
+
+export const isMeasure = (text: string): text is UseMeasure => (useMeasures as readonly string[]).includes(text);
+
+/** Figures of a row, a column or a cell; `written` is null where a part of it was not told of. */
+export type Figures = Record<UseMeasure, number | null> & { unbound: number };
+const none = (): Figures => ({
+  provisioned: 0,
+  requested: 0,
+  written: 0,
+  footprint: 0,
+  iops: 0,
+  claims: 0,
+  unbound: 0,
+});
+
+/** The figures of one answer by the places of rows and columns, with those of every row, every column and all. */
+export interface UseIndex {
+  readonly grid: UseGrid;
+  readonly cell: (row: number, column: number) => Figures | undefined;
+  readonly ofRow: readonly Figures[];
+  readonly ofColumn: readonly Figures[];
+  readonly all: Figures;
+  readonly limit: (row: number, column: number | null) => number | null;
+}
+
+const added = ['provisioned', 'requested', 'footprint', 'iops', 'claims', 'unbound'] as const;
+
+export function indexOfUse(grid: UseGrid): UseIndex {
+  const { rows, columns, cells, limits } = grid;
+  const at = new Map<number, number>(cells.row.map((row, i) => [row * columns.length + cells.column[i]!, i]));
+  const ofRow = rows.map(none);
+  const ofColumn = columns.map(none);
+  const all = none();
+  cells.row.forEach((row, i) => {
+    const written = cells.written[i]!;
+    for (const sum of [ofRow[row]!, ofColumn[cells.column[i]!]!, all]) {
+      for (const figure of added) sum[figure] = sum[figure]! + cells[figure][i]!;
+      sum.written = sum.written === null || written === null ? null : sum.written + written;
+    }
+  });
+  const limitAt = new Map(limits.map((l) => [`${l.row}/${l.column ?? ''}`, l.bytes]));
+  return {
+    grid,
+    ofRow,
+    ofColumn,
+    all,
+    cell: (row, column) => {
+      const i = at.get(row * columns.length + column);
+      if (i === undefined) return undefined;
+      const { provisioned, requested, written, footprint, iops, claims, unbound } = cells;
+      return {
+        provisioned: provisioned[i]!,
+        requested: requested[i]!,
+        written: written[i]!,
+        footprint: footprint[i]!,
+        iops: iops[i]!,
+        claims: claims[i]!,
+        unbound: unbound[i]!,
+      };
+    },
+    limit: (row, column) => limitAt.get(`${row}/${column ?? ''}`) ?? null,
+  };
+}
+
+/** Places of the rows as they are shown: those whose name has a text, the largest first, or by name. */
+export function rowsShown(
+  index: UseIndex,
+  q: string,
+  sort: string,
+  measure: UseMeasure,
+): { readonly names: string[]; readonly place: ReadonlyMap<string, number> } {
+  const { rows, columns } = index.grid;
+  const place = new Map(rows.map((name, i) => [name, i]));
+  const text = q.trim().toLowerCase();
+  const names = text === '' ? [...rows] : rows.filter((name) => name.toLowerCase().includes(text));
+  if (sort !== 'name') {
+    const column = sort === 'largest' ? -1 : columns.indexOf(sort);
+    const valueOf = (name: string): number => {
+      const row = place.get(name)!;
+      return (column < 0 ? index.ofRow[row]! : index.cell(row, column))?.[measure] ?? -1;
+    };
+    names.sort((a, b) => valueOf(b) - valueOf(a) || (a < b ? -1 : 1));
+  }
+  return { names, place };
+}
+
+/** How deep a tint is: the share of the limit, or beside the largest where there is none. */
+export const shareOf = (value: number, limit: number | null, largest: number): number =>
+  limit ? Math.min(value / limit, 1) : largest > 0 ? (value / largest) * 0.8 : 0;
