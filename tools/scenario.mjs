@@ -138,6 +138,24 @@ const written = {
   'beacon-queue': 0.35,
 };
 
+const dayMs = 24 * 3_600_000;
+/** How long ago the story begins, and when the surveys of the sonar came over from where they were kept before, days. */
+const storyDays = 60;
+const surveysCameDays = 33;
+/** Bytes that are written more each day, as a part of what is provisioned, and the share by which what is written grows. */
+const courses = {
+  'gauge-store': { perDay: 0.0035 },
+  'booking-ledger': { perDay: 0.0021 },
+  'gauge-archive': { perDay: 0.0048 },
+  'echo-vault': { perDay: 0.0052 },
+  'beacon-queue': { perDay: 0.0012 },
+  'swell-grid': { perDay: 0 },
+  // it runs away
+  'tries-': { share: 0.05 },
+};
+/** For half a day one backend told nothing. */
+const silence = { backend: 'basalt', fromDays: 20, hours: 14 };
+
 export async function loadScenario({ url, standins, say }) {
   let cookie = '';
   const api = async (method, path, body, headers = {}) => {
@@ -177,7 +195,28 @@ export async function loadScenario({ url, standins, say }) {
     throw new Error(`waited 40 s for ${what}`);
   };
 
+  const control = async (name, path, body) => {
+    const response = await fetch(standins[name].control + path, {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify(body),
+    });
+    if (!response.ok) throw new Error(`${name}${path}: ${response.status}`);
+  };
+  const began = Date.now();
+  const daysAgo = (days) => new Date(began - days * dayMs).toISOString();
+  /** Sets the clocks of all that stands outside, and waits until the site is known to be at that time. */
+  const setClocks = async (days) => {
+    const at = days === 0 ? null : daysAgo(days);
+    for (const name of Object.keys(standins).filter((n) => standins[n]?.control)) await control(name, '/clock', { at });
+    await until('the clock of the site', async () => {
+      const told = Date.parse((await api('GET', '/api/use')).at);
+      return Math.abs(told - (Date.now() - days * dayMs)) < 5 * 60_000;
+    });
+  };
+
   await api('POST', '/api/session', { name: 'maren', password: 'lighthouse' });
+  await setClocks(storyDays);
   if (standins.gneiss)
     await api('POST', '/api/backends', {
       id: 'gneiss',
@@ -202,8 +241,16 @@ export async function loadScenario({ url, standins, say }) {
   await api('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 600 * GiB });
   await api('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 12 * 1024 * GiB });
   for (const [path, body] of objects) await platform(path, body);
-  for (const app of apps) await api('POST', '/api/applications', appOf(app));
+  const [later, first] = [
+    apps.filter(([namespace]) => namespace === 'sonar-archive'),
+    apps.filter(([namespace]) => namespace !== 'sonar-archive'),
+  ];
+  for (const app of first) await api('POST', '/api/applications', appOf(app));
   await startOnOneNode();
+  const early = [...first, onOneNode].reduce((sum, [, , replicas]) => sum + replicas, objects.length);
+  await until('the first claims', async () => (await api('GET', '/api/claims?limit=1')).counts.bound >= early);
+  await setClocks(surveysCameDays);
+  for (const app of later) await api('POST', '/api/applications', appOf(app));
   const expected = [...apps, onOneNode].reduce((sum, [, , replicas]) => sum + replicas, objects.length);
   let bound = 0;
   await until(`${expected} bound claims`, async () => {
@@ -211,17 +258,25 @@ export async function loadScenario({ url, standins, say }) {
     return bound >= expected;
   });
   if (standins.gneiss) await carveShares();
+  await setClocks(0);
   say(`${bound} claims are bound`);
   for (const [path, body] of cannotBind) await platform(path, body);
   const { claims } = await api('GET', '/api/claims?limit=500');
   for (const { name, backend, volumeId, provisioned } of claims.filter((c) => c.volumeId)) {
     const share = Object.entries(written).find(([prefix]) => name.includes(prefix))?.[1] ?? 0.25;
-    await fetch(`${standins[backend].control}/volumes/${volumeId}`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({ consumed: Math.round(provisioned * share) }),
+    const consumed = Math.round(provisioned * share);
+    await control(backend, `/volumes/${volumeId}`, { consumed });
+    const course = Object.entries(courses).find(([prefix]) => name.includes(prefix))?.[1];
+    await control(backend, `/volumes/${volumeId}/course`, {
+      ...{ at: daysAgo(0), consumed, share: course?.share ?? 0 },
+      perDay: Math.round(provisioned * (course?.perDay ?? 0.001)),
     });
   }
+  const from = began - silence.fromDays * dayMs;
+  await control(silence.backend, '/silences', {
+    from: new Date(from).toISOString(),
+    to: new Date(from + silence.hours * 3_600_000).toISOString(),
+  });
   await until('what was written is known', async () =>
     (await api('GET', '/api/claims?q=levels-2019')).claims.every((c) => (c.consumed ?? 0) > 0),
   );
@@ -238,7 +293,7 @@ export async function loadScenario({ url, standins, say }) {
       );
     const [, name, replicas] = onOneNode;
     // those that are to keep apart have their nodes by now
-    await until('every pod has its node', async () => (await ready()) >= apps.length);
+    await until('every pod has its node', async () => (await ready()) >= first.length);
     await cordon(true);
     await api('POST', '/api/applications', appOf(onOneNode));
     await until(
@@ -309,11 +364,7 @@ export async function loadScenario({ url, standins, say }) {
       await until(`bucket ${name}`, async () => (await api('GET', at)).bucket.state === 'ready');
       for (const user of users) await api('POST', `${at}/keys`, { name: user, secretName: `${user}-secret` });
       const { bucket } = await api('GET', at);
-      await fetch(`${standins.kelp.control}/buckets/${bucket.bucket}`, {
-        method: 'POST',
-        headers: { 'Content-Type': 'application/json' },
-        body: JSON.stringify({ count, bytes }),
-      });
+      await control('kelp', `/buckets/${bucket.bucket}`, { count, bytes });
     }
   }
 
@@ -329,10 +380,6 @@ export async function loadScenario({ url, standins, say }) {
     });
     const unlucky = copied.find((c) => !alone.has(c.disk));
     if (!unlucky) return;
-    await fetch(`${standins.kelp.control}/drives/${unlucky.disk}`, {
-      method: 'POST',
-      headers: { 'Content-Type': 'application/json' },
-      body: JSON.stringify({ works: false }),
-    });
+    await control('kelp', `/drives/${unlucky.disk}`, { works: false });
   }
 }

@@ -54,8 +54,7 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
-import { forgetSamples, rollUp, takeView } from './usage/sampling';
-import { keepDays } from './usage/use';
+import { UsageKeeper } from './usage/keeper';
 import { Vault } from './secrets/vault';
 
 /** Pause between looks at some of the claims that wait, should a change that helps them have been missed. */
@@ -78,6 +77,7 @@ export class Engine {
   /** Every kind of operation that this server carries. */
   readonly works: readonly Work[];
   private readonly binder: Binder;
+  private readonly usage: UsageKeeper;
   private readonly runner: Runner;
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
@@ -114,6 +114,7 @@ export class Engine {
     this.reader = new ManifestReader(config.programs);
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
+    this.usage = new UsageKeeper(database, platform, this.backends, log, () => this.stopped || !this.anchor.leads);
     this.queue = new OperationQueue(config.databaseUrl, log);
     const { site } = config.estate;
     this.binder = new Binder(database, platform, this.backends, metrics, site);
@@ -238,6 +239,8 @@ export class Engine {
     ]);
   });
 
+  private readonly look = oneAtATime(() => this.usage.look());
+
   private readonly reckon = oneAtATime(() => reckonApplications(this.database, () => this.stopped));
 
   /** Forgets what has had its time, in small steps. */
@@ -247,9 +250,7 @@ export class Engine {
     if (!this.anchor.leads) return;
     await purgeFailures(this.database);
     await forgetMoves(this.database, moveDays);
-    await keepDays(this.database, () => this.stopped);
-    await rollUp(this.database, () => this.stopped);
-    await forgetSamples(this.database);
+    await this.usage.tidy();
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 
@@ -298,6 +299,7 @@ export class Engine {
     this.mirror.start();
     this.timers.push(
       setInterval(() => void this.guard(this.sweep), this.config.sweepMs),
+      setInterval(() => void this.guard(this.look), this.config.sweepMs),
       setInterval(() => void this.guard(this.reconsiderSome), reconsiderMs),
       setInterval(() => void this.guard(this.reckon), reckonMs),
     );
@@ -356,7 +358,7 @@ export class Engine {
       const began = Date.now();
       await this.guard(async () => {
         const seen = await this.backends.sync(id);
-        if (seen) await takeView(this.database, id, seen.view, seen.at);
+        if (seen) await this.usage.take(id, seen);
       });
       // a backend that takes long to tell of itself is asked less often
       const pauseMs = Math.max(this.config.backendSyncMs, 3 * (Date.now() - began));

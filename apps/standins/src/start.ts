@@ -2,9 +2,11 @@ import type { Express, Response } from 'express';
 import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { backendApi } from './backend/api';
+import type { Course } from './backend/course';
 import { Backend } from './backend/model';
 import { RedfishError } from './backend/errors';
 import type { BackendSeed } from './backend/seed';
+import { Clock } from './clock';
 import { Faults } from './faults';
 import { Journal } from './journal';
 import { platformApi } from './platform/api';
@@ -45,8 +47,11 @@ export const dataPathWithin = (backend: Backend): DataPath => ({
   read: async (volume, host) => Promise.resolve(backend.readBlocks(volume, host)),
 });
 
-async function listen(app: Express, port: number): Promise<Server> {
-  const server = createServer(app);
+async function listen(app: Express, port: number, clock: Clock): Promise<Server> {
+  const server = createServer((req, res) => {
+    res.setHeader('Date', clock.now().toUTCString());
+    app(req, res);
+  });
   server.keepAliveTimeout = 60_000;
   await new Promise<void>((resolve, reject) => {
     server.once('error', reject);
@@ -55,8 +60,19 @@ async function listen(app: Express, port: number): Promise<Server> {
   return server;
 }
 
-async function run(app: Express, control: Express, where: Where, faults: Faults, halt: () => void): Promise<Running> {
-  const servers = [await listen(app, where.port ?? 0), await listen(control, where.controlPort ?? 0)];
+async function run(
+  app: Express,
+  control: Express,
+  where: Where,
+  faults: Faults,
+  clock: Clock,
+  halt: () => void,
+): Promise<Running> {
+  control.post('/clock', (req, res) => {
+    clock.set((req.body as { at: string | null }).at);
+    res.status(204).end();
+  });
+  const servers = [await listen(app, where.port ?? 0, clock), await listen(control, where.controlPort ?? 0, clock)];
   const [url, controlUrl] = servers.map((s) => `http://127.0.0.1:${(s.address() as AddressInfo).port}`) as [
     string,
     string,
@@ -84,7 +100,8 @@ export async function startPlatform(
     setNode: (name: string, up: boolean) => void;
   }
 > {
-  const store = new Store(new Journal(where.journal), () => new Date());
+  const clock = new Clock();
+  const store = new Store(new Journal(where.journal), clock.now);
   const dataPaths = new Map<string, DataPath>();
   if (store.isEmpty) for (const [plural, object] of seed()) store.create(plural, object);
   const controllers = runControllers(store, pace, dataPaths);
@@ -114,7 +131,7 @@ export async function startPlatform(
       res.status(204).end();
     });
   });
-  const running = await run(platformApi(store, faults, pages), control, where, faults, () => controllers.stop());
+  const running = await run(platformApi(store, faults, pages), control, where, faults, clock, () => controllers.stop());
   const { processes } = controllers;
   return { ...running, store, dataPaths, processes, setNode: (name, up) => controllers.setNode(name, up) };
 }
@@ -158,10 +175,19 @@ export async function startBackend(seed: BackendSeed, where: Where = {}): Promis
         });
       res.status(204).end();
     });
+    app.post('/volumes/:volume/course', (req, res) => {
+      backend.setCourse(req.params.volume, req.body as Course);
+      res.status(204).end();
+    });
+    app.post('/silences', (req, res) => {
+      backend.silent.push(req.body as { from: string; to: string });
+      res.status(204).end();
+    });
     app.post('/volumes/:volume', (req, res) => {
       backend.write(req.params.volume, (req.body as { consumed: number }).consumed);
       res.status(204).end();
     });
   });
-  return { ...(await run(backendApi(backend, faults), control, where, faults, () => backend.stop())), backend };
+  const running = await run(backendApi(backend, faults), control, where, faults, backend.clock, () => backend.stop());
+  return { ...running, backend };
 }

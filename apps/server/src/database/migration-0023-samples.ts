@@ -62,7 +62,9 @@ CREATE TABLE volume_counts (
 -- the minute of which a backend told last
 CREATE TABLE sampled (
   backend_id text PRIMARY KEY REFERENCES backends ON DELETE CASCADE,
-  at timestamptz NOT NULL
+  at timestamptz,
+  -- the last of its reports of volumes that was taken, by its name
+  report text
 );
 ${rolled('rolled_5m')}${rolled('rolled_1h')}${rolled('rolled_1d')}
 -- spans of time of which samples came since they were rolled up last

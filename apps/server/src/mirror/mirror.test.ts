@@ -47,6 +47,7 @@ class FakePlatform implements PlatformConnector {
   find = () => Promise.resolve(undefined);
   sayingsOf = () => Promise.resolve([]);
   evict = () => Promise.reject(new Error('not asked for'));
+  fetchTime = () => Promise.resolve(new Date());
   mergePatch = () => Promise.reject(new Error('not asked for'));
   patchClaimStatus = () => Promise.reject(new Error('not asked for'));
   patchBucketStatus = () => Promise.reject(new Error('not asked for'));

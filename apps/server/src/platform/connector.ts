@@ -114,6 +114,8 @@ export class PlatformProblem extends OutsideProblem {
 
 /** The platform, as far as this product uses it. */
 export interface PlatformConnector {
+  /** What time it is there, to the second. */
+  fetchTime(): Promise<Date>;
   list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }>;
   /** Hands events over until the platform ends the watch or `signal` does. Throws `gone` when the version is too old. */
   watch(

@@ -101,6 +101,7 @@ export class KubernetesConnector implements PlatformConnector {
   private readonly objects: client.KubernetesObjectApi;
   private readonly core: client.CoreV1Api;
   private readonly custom: client.CustomObjectsApi;
+  private readonly version: client.VersionApi;
   private readonly patience: TimeoutPolicy;
 
   constructor(
@@ -119,6 +120,7 @@ export class KubernetesConnector implements PlatformConnector {
     this.objects = client.KubernetesObjectApi.makeApiClient(this.config);
     this.core = this.config.makeApiClient(client.CoreV1Api);
     this.custom = this.config.makeApiClient(client.CustomObjectsApi);
+    this.version = this.config.makeApiClient(client.VersionApi);
   }
 
   private async call<T>(name: string, work: () => Promise<T>): Promise<T> {
@@ -127,6 +129,13 @@ export class KubernetesConnector implements PlatformConnector {
     } catch (error) {
       throw problemOf(error);
     }
+  }
+
+  async fetchTime(): Promise<Date> {
+    const { headers } = await this.call('version', () => this.version.getCodeWithHttpInfo());
+    const at = new Date(headers.date ?? '');
+    if (Number.isNaN(at.getTime())) throw problemOf(new Error('the platform did not say what time it is there'));
+    return at;
   }
 
   async list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }> {

@@ -7,6 +7,7 @@ export {
   KubernetesObjectApi,
   PatchStrategy,
   setHeaderOptions,
+  VersionApi,
   Watch,
   type KubernetesObject,
 } from '@kubernetes/client-node';

@@ -159,6 +159,18 @@ export interface MirrorTarget {
   readonly mode: 'synchronous' | 'asynchronous';
 }
 
+/** What a backend told of its volumes at a moment. */
+export interface ToldVolumes {
+  readonly at: string;
+  readonly volumes: readonly {
+    readonly id: string;
+    readonly consumed: number;
+    readonly iops?: number;
+    readonly bytesPerSecond?: number;
+    readonly latencyMs?: number;
+  }[];
+}
+
 /** A storage backend, as far as this product uses it. */
 export interface BackendConnector {
   fetchView(): Promise<BackendView>;
@@ -203,6 +215,10 @@ export interface BackendConnector {
   ensurePoolDeleted(pool: string): Promise<void>;
   /** A day of what the pools did. */
   fetchLoad(pools: readonly string[]): Promise<ReadonlyMap<string, readonly LoadPoint[]>>;
+  /** Names of its reports of volumes, and what time each tells until; the earliest first. None where it keeps no such reports. */
+  fetchVolumeReports(): Promise<readonly string[]>;
+  /** What a report tells of volumes, moment by moment, the earliest first. */
+  fetchVolumeReport(name: string): Promise<readonly ToldVolumes[]>;
   fetchEvents(): Promise<BackendEvents>;
   /** Address ranges that may mount its exports, as they are now; undefined where it says nothing of them. */
   fetchClients(): Promise<BackendWays['clients']>;

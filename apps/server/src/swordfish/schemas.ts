@@ -228,8 +228,15 @@ export const roleSchema = z.object({ AssignedPrivileges: z.array(z.string()).def
 export const telemetrySchema = z.object({ MetricReports: linkSchema.optional() });
 export const metricReportSchema = z.object({
   MetricValues: z
-    .array(z.object({ MetricId: z.string(), MetricValue: z.string(), Timestamp: z.string() }))
-    .max(100_000)
+    .array(
+      z.object({
+        MetricId: z.string(),
+        MetricValue: z.string(),
+        Timestamp: z.string(),
+        MetricProperty: z.string().optional(),
+      }),
+    )
+    .max(1_000_000)
     .default([]),
 });
 

@@ -1,5 +1,5 @@
 import type { BackendEvents } from '@moorage/contract/inventory';
-import { BackendProblem, type DiskAt, type LoadPoint, type NewPool } from './connector';
+import { BackendProblem, type DiskAt, type LoadPoint, type NewPool, type ToldVolumes } from './connector';
 import type { BackendHttp } from './http';
 import {
   collectionSchema,
@@ -112,13 +112,25 @@ export class SwordfishCluster {
     }
   }
 
-  async fetchLoad(pools: readonly string[]): Promise<ReadonlyMap<string, readonly LoadPoint[]>> {
+  /** Paths of its metric reports. */
+  private async reports(): Promise<string[]> {
     const { TelemetryService } = await this.http.get('/redfish/v1', rootSchema);
     const reports =
       TelemetryService && (await this.http.get(TelemetryService['@odata.id'], telemetrySchema)).MetricReports;
-    if (!reports) return new Map();
+    if (!reports) return [];
     const { Members } = await this.http.get(reports['@odata.id'], collectionSchema(linkSchema));
-    const known = Members.map((m) => m['@odata.id']).filter((path) => pools.includes(lastPart(path)));
+    return Members.map((m) => m['@odata.id']);
+  }
+
+  fetchVolumeReports = async (): Promise<readonly string[]> =>
+    (await this.reports()).filter((path) => dayReport.test(lastPart(path))).sort();
+
+  async fetchVolumeReport(name: string): Promise<readonly ToldVolumes[]> {
+    return toldOfVolumes((await this.http.get(name, metricReportSchema)).MetricValues);
+  }
+
+  async fetchLoad(pools: readonly string[]): Promise<ReadonlyMap<string, readonly LoadPoint[]>> {
+    const known = (await this.reports()).filter((path) => pools.includes(lastPart(path)));
     const read = await Promise.all(
       known.map(async (path) => [lastPart(path), await this.http.get(path, metricReportSchema)] as const),
     );
@@ -141,6 +153,45 @@ export class SwordfishCluster {
       .sort((a, b) => (a.at < b.at ? 1 : -1))
       .slice(0, mostEvents);
   }
+}
+
+/** Reports of volumes end in the day that they tell of. */
+const dayReport = /\d{4}-\d\d-\d\d$/;
+const metricsOfVolumes: Readonly<Record<string, 'consumed' | 'iops' | 'bytesPerSecond' | 'latencyMs'>> = {
+  ConsumedBytes: 'consumed',
+  IOPS: 'iops',
+  BytesPerSecond: 'bytesPerSecond',
+  LatencyMilliseconds: 'latencyMs',
+};
+
+/** Values of a report of volumes, by their moments. What is no number, or of no volume, is left out. */
+export function toldOfVolumes(
+  values: readonly {
+    readonly MetricId: string;
+    readonly MetricValue: string;
+    readonly Timestamp: string;
+    readonly MetricProperty?: string | undefined;
+  }[],
+): ToldVolumes[] {
+  const moments = new Map<string, Map<string, Partial<Record<(typeof metricsOfVolumes)[string], number>>>>();
+  for (const { MetricId, MetricValue, Timestamp, MetricProperty } of values) {
+    const metric = metricsOfVolumes[MetricId];
+    const value = Number(MetricValue);
+    const id = /\/Volumes\/([^/#]+)/.exec(MetricProperty ?? '')?.[1];
+    if (metric === undefined || id === undefined || !(value >= 0) || Number.isNaN(Date.parse(Timestamp))) continue;
+    const at = new Date(Timestamp).toISOString();
+    const volumes = moments.get(at) ?? new Map<string, Partial<Record<typeof metric, number>>>();
+    moments.set(at, volumes);
+    volumes.set(id, { ...volumes.get(id), [metric]: value });
+  }
+  return [...moments]
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+    .map(([at, volumes]) => ({
+      at,
+      volumes: [...volumes].flatMap(([id, told]) =>
+        told.consumed === undefined ? [] : [{ id, ...told, consumed: told.consumed }],
+      ),
+    }));
 }
 
 /** Values of one report, gathered by their moments. A value that is no number is left out. */

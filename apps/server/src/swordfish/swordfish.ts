@@ -100,6 +100,8 @@ export class SwordfishConnector implements BackendConnector {
     (await this.cluster).removeDisks(pool, disks);
   ensurePoolDeleted = async (pool: string): Promise<void> => (await this.cluster).ensurePoolDeleted(pool);
   fetchLoad = async (pools: readonly string[]) => (await this.cluster).fetchLoad(pools);
+  fetchVolumeReports = async () => (await this.cluster).fetchVolumeReports();
+  fetchVolumeReport = async (name: string) => (await this.cluster).fetchVolumeReport(name);
   fetchEvents = async () => (await this.cluster).fetchEvents();
   fetchClients = async () => (await this.ways.fetch()).clients;
   ensureClient = (address: string): Promise<void> => this.ways.ensureClient(address);

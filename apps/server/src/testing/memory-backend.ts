@@ -329,6 +329,8 @@ export class MemoryBackend implements BackendConnector {
   }
 
   fetchLoad = () => Promise.resolve(new Map());
+  fetchVolumeReports = () => Promise.resolve([]);
+  fetchVolumeReport = () => Promise.resolve([]);
   fetchEvents = () => Promise.resolve([]);
   close = () => Promise.resolve();
 }

@@ -136,6 +136,8 @@ export class MemoryPlatform implements PlatformConnector {
     });
   }
 
+  fetchTime = (): Promise<Date> => Promise.resolve(new Date());
+
   evict(namespace: string, name: string, uid: string): Promise<void> {
     return this.ensureDeleted('v1', 'Pod', name, namespace, uid);
   }

@@ -63,12 +63,15 @@ export const volumeCounts = table('volume_counts', VolumeCountModel, {
 /** The minute of which a backend told last. */
 class SampledModel extends Model<InferAttributes<SampledModel>, InferCreationAttributes<SampledModel>> {
   declare backendId: string;
-  declare at: Date;
+  declare at: Date | null;
+  /** The last of its reports of volumes that was taken, by its name. */
+  declare report: CreationOptional<string | null>;
 }
 
 export const sampled = table('sampled', SampledModel, {
   backendId: { type: DataTypes.TEXT, primaryKey: true },
-  at: { type: DataTypes.DATE, allowNull: false },
+  at: { type: DataTypes.DATE },
+  report: { type: DataTypes.TEXT },
 });
 
 /** Spans that values are rolled up over. */

@@ -14,7 +14,7 @@ export const ensureParts = statement<object, [at: Date]>(
 /** Notes a minute as told of by a backend; nothing comes back where it was already. */
 export const takeMinute = statement<object, [backend: string, at: Date]>(
   `INSERT INTO sampled (backend_id, at) VALUES ($1, $2) ON CONFLICT (backend_id) DO UPDATE SET at = excluded.at
-   WHERE sampled.at < excluded.at RETURNING backend_id`,
+   WHERE sampled.at IS NULL OR sampled.at < excluded.at RETURNING backend_id`,
 );
 
 /** Lets every claim with a volume on a backend have its series. */
@@ -76,6 +76,37 @@ export const takeSamples = statement<
    SELECT count(*)::integer AS taken FROM kept`,
 );
 
+/**
+ * Takes what a backend's report tells of a moment of the past. Where it was sampled within five minutes of it, the samples are
+ * better: nothing is taken then.
+ */
+export const takeTold = statement<
+  { taken: number },
+  [
+    backend: string,
+    at: Date,
+    volumes: readonly string[],
+    written: readonly number[],
+    iops: readonly (number | null)[],
+    throughput: readonly (number | null)[],
+    latency: readonly (number | null)[],
+  ]
+>(
+  `WITH told AS (
+     SELECT * FROM unnest($3::text[], $4::bigint[], $5::double precision[], $6::double precision[], $7::double precision[])
+       AS t(volume_id, written, iops, throughput, latency)
+   ), kept AS (
+     INSERT INTO samples (series_id, at, written, iops, throughput, latency)
+     SELECT s.id, $2, t.written, t.iops, t.throughput, t.latency
+     FROM told t JOIN reservations r ON r.volume_id = t.volume_id JOIN pools p ON p.id = r.pool_id AND p.backend_id = $1
+     JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
+     WHERE NOT EXISTS (SELECT 1 FROM samples m WHERE m.series_id = s.id
+       AND m.at BETWEEN $2::timestamptz - interval '5 minutes' AND $2::timestamptz + interval '5 minutes')
+     ON CONFLICT DO NOTHING RETURNING 1
+   )
+   SELECT count(*)::integer AS taken FROM kept`,
+);
+
 /** What was counted last of what lies in the buckets of a backend. */
 export const takeBucketSamples = statement<object, [backend: string, at: Date]>(
   `INSERT INTO samples (series_id, at, written) SELECT s.id, $2, b.written FROM buckets b JOIN pools p ON p.id = b.pool_id
@@ -106,7 +137,7 @@ const heldOn = `
     SELECT pool_id, claim_uid FROM reservations WHERE volume_id IS NOT NULL
     UNION ALL SELECT pool_id, claim_uid FROM buckets WHERE state <> 'held'
   ) r ON r.pool_id = p.id
-  JOIN uses u ON u.claim_uid = r.claim_uid AND u.until_at IS NULL AND u.part = ''
+  JOIN uses u ON u.claim_uid = r.claim_uid AND u.part = '' AND u.from_at <= $2 AND (u.until_at IS NULL OR u.until_at > $2)
   LEFT JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
   WHERE p.backend_id = $1`;
 
@@ -131,6 +162,14 @@ export const takePoolSamples = statement<object, [backend: string, at: Date]>(
        d.latency
      FROM pools p LEFT JOIN done d ON d.pool_id = p.id WHERE p.backend_id = $1 AND p.gone_since IS NULL
    ), ${takeAs('sums')}`,
+);
+
+/** What a backend's reports were taken of last. */
+export const reportTaken = statement<{ report: string | null }, [backend: string]>(
+  'SELECT report FROM sampled WHERE backend_id = $1',
+);
+export const noteReport = statement<object, [backend: string, report: string]>(
+  `INSERT INTO sampled (backend_id, report) VALUES ($1, $2) ON CONFLICT (backend_id) DO UPDATE SET report = excluded.report`,
 );
 
 /** Notes that the five minutes that hold a moment are to be rolled up, again if they were. */

@@ -4,7 +4,7 @@ import type { Database } from '../database/database';
 import { reservations } from '../reservations/reservation-model';
 import { migratedDatabase } from '../testing/databases';
 import { seedUse, tellOf, usedVolume } from '../testing/used';
-import { forgetSamples, keptDays, rollUp, takeMinuteOf, takeView } from './sampling';
+import { catchUp, forgetSamples, keptDays, rollUp, takeMinuteOf, takeView } from './sampling';
 
 const minuteMs = 60_000;
 /** Some weeks ago: every span of it is over. */
@@ -166,4 +166,59 @@ test('minutes are kept for their days and no longer, what they were rolled up to
   await forgetSamples(database);
   expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([keptDays.samples - 1]);
   expect(await rolled('5m', 'claim', 'u0')).toHaveLength(2);
+});
+
+describe('what a backend told while nobody here sampled it', () => {
+  const report = (name: string, ...moments: readonly (readonly [n: number, written: number])[]) =>
+    [
+      name,
+      moments.map(([n, written]) => ({
+        at: minute(n).toISOString(),
+        volumes: [
+          { id: 'id0', consumed: written, iops: 50, bytesPerSecond: 4096, latencyMs: 2 },
+          { id: 'id1', consumed: 1 },
+        ],
+      })),
+    ] as const;
+  const reports = new Map([
+    report('/reports/volumes-1', [0, 10], [180, 20]),
+    report('/reports/volumes-2', [360, 30], [540, 40]),
+  ]);
+  const asked: string[] = [];
+  const backend = {
+    fetchVolumeReports: () => Promise.resolve([...reports.keys()]),
+    fetchVolumeReport: (name: string) => {
+      asked.push(name);
+      return Promise.resolve(reports.get(name)!);
+    },
+  };
+  beforeEach(() => asked.splice(0));
+
+  test('is taken from its reports, each once, and rolled up', async () => {
+    for (let i = 0; i < 2; i++) await catchUp(database, 'basalt', backend);
+    expect(asked).toEqual([...reports.keys()]);
+    await rollUp(database);
+    expect((await sampledOf('claim', 'u0')).map((s) => [s.written, s.iops])).toEqual([
+      [10, 50],
+      [20, 50],
+      [30, 50],
+      [40, 50],
+    ]);
+    expect((await rolled('1h', 'namespace', 'n0')).map((r) => r.written_last)).toEqual([10, 20, 30, 40]);
+  });
+
+  test('gives way to what was sampled here', async () => {
+    await tell('basalt', 178, [usedVolume(0, 99), usedVolume(1, 1)]);
+    await catchUp(database, 'basalt', backend);
+    expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([10, 99, 30, 40]);
+  });
+
+  test('goes on where it was stopped', async () => {
+    let calls = 0;
+    await catchUp(database, 'basalt', backend, () => ++calls > 1);
+    expect(asked).toEqual(['/reports/volumes-1']);
+    await catchUp(database, 'basalt', backend);
+    expect(asked).toEqual([...reports.keys()]);
+    expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([10, 20, 30, 40]);
+  });
 });

@@ -1,6 +1,6 @@
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
-import type { BackendView } from '../swordfish/connector';
+import type { BackendConnector, BackendView } from '../swordfish/connector';
 import { rollDay, rollGroups, rollHour, rollMinutes, takeDue } from './roll.sql';
 import {
   ensureClaimSeries,
@@ -8,11 +8,14 @@ import {
   minuteOf,
   dropParts,
   noteDue,
+  noteReport,
+  reportTaken,
   takeBucketSamples,
   takeKeySamples,
   takeMinute,
   takePoolSamples,
   takeSamples,
+  takeTold,
 } from './sample.sql';
 import type { Step } from './sample-model';
 
@@ -59,6 +62,47 @@ export async function takeMinuteOf(
     await takePoolSamples(database, backend, at);
     await noteDue(database, '5m', beginOf('5m', at));
   });
+}
+
+/**
+ * Takes what a backend's own reports tell of the time before it was sampled, and of times when it was not: what was not known
+ * here. Goes on after the last report that was taken, killed or not.
+ */
+export async function catchUp(
+  database: Database,
+  backend: string,
+  { fetchVolumeReports, fetchVolumeReport }: Pick<BackendConnector, 'fetchVolumeReports' | 'fetchVolumeReport'>,
+  isOver: () => boolean = () => false,
+): Promise<void> {
+  const known = (await first(reportTaken(database, backend)))?.report ?? '';
+  for (const report of await fetchVolumeReports()) {
+    if (report <= known) continue;
+    if (isOver()) return;
+    const told = await fetchVolumeReport(report);
+    await ensureClaimSeries(database, backend);
+    for (const { at, volumes } of told) {
+      const moment = new Date(Math.floor(Date.parse(at) / minuteMs) * minuteMs);
+      await ensureParts(database, moment);
+      await database.transaction(async () => {
+        const taken = await first(
+          takeTold(
+            database,
+            backend,
+            moment,
+            volumes.map((v) => v.id),
+            volumes.map((v) => v.consumed),
+            volumes.map((v) => v.iops ?? null),
+            volumes.map((v) => v.bytesPerSecond ?? null),
+            volumes.map((v) => v.latencyMs ?? null),
+          ),
+        );
+        if (!taken?.taken) return;
+        await takeKeySamples(database, backend, moment);
+        await noteDue(database, '5m', beginOf('5m', moment));
+      });
+    }
+    await noteReport(database, backend, report);
+  }
 }
 
 /** How long a span is over before it is rolled up: a backend may tell of its last minute a little later. */

@@ -7,7 +7,7 @@ import { namesOf } from '../mirror/mirrored';
 import type { Sight } from '../people/sight';
 import { listPools } from '../pools/pools';
 import { Refusal } from '../refusals/refusal';
-import { keepSums, limitsAt, nameApplications, siteMoments, useAt, type UseCell } from './use.sql';
+import { keepSums, limitsAt, nameApplications, noteClock, siteMoments, useAt, type UseCell } from './use.sql';
 
 /** The label of a namespace that names its team. */
 const teamLabel = 'team';
@@ -24,6 +24,10 @@ export async function keepDays(database: Database, isOver: () => boolean = () =>
       return (await keepSums(database, dayOverMs)).length > 0;
     });
 }
+
+/** Lets what was be dated by the platform's own clock; gives whether that was news. */
+export const followClock = async (database: Database, told: Date): Promise<boolean> =>
+  (await noteClock(database, told)).length > 0;
 
 /** Notes which application each claim is of. */
 export async function noteApplications(

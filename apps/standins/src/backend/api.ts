@@ -1,5 +1,6 @@
 import express, { type Express, type Request, type Response } from 'express';
 import type { Faults } from '../faults';
+import { settle } from './course';
 import { objectApi, type ObjectHome } from '../objects/api';
 import { errorBody, RedfishError } from './errors';
 import type { Backend } from './model';
@@ -39,6 +40,7 @@ export function backendApi(backend: Backend, faults: Faults): Express {
   }
   app.use(express.json({ limit: '8mb' }));
   app.use((req, res, next) => {
+    settle(backend);
     res.setHeader('OData-Version', '4.0');
     assertKnownQuery(req);
     next();

@@ -1,3 +1,4 @@
+import { Clock } from '../clock';
 import type { Journal } from '../journal';
 import { notFound } from './errors';
 import type { BackendSeed, DriveSeed, PoolSeed } from './seed';
@@ -7,6 +8,7 @@ const driveSpeed = { SSD: { iops: 12_000, bytes: 600e6 }, HDD: { iops: 180, byte
 
 /** The drives of a box: which work, on which nodes, and to which pool each belongs. */
 export class Drives {
+  readonly clock = new Clock();
   private readonly drives = new Map<string, DriveSeed>();
   private readonly owners = new Map<string, string>();
   private readonly downNodes = new Set<string>();

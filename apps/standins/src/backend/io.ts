@@ -17,7 +17,7 @@ function draw(text: string): number {
 }
 
 /** How many operations a volume was asked for, up to a moment, from the epoch on: by day and by week it goes up and down. */
-function operationsUntil(volume: Volume, ceiling: number | undefined, at: number): number {
+export function operationsUntil(volume: Volume, ceiling: number | undefined, at: number): number {
   const chance = draw(volume.name);
   const perSecond = Math.min((ceiling ?? Infinity) / 2, 1 + (0.1 + 0.8 * chance) * (volume.capacity / GiB));
   const wave = (periodMs: number, height: number, shift: number) => {
@@ -28,6 +28,13 @@ function operationsUntil(volume: Volume, ceiling: number | undefined, at: number
   return (perSecond * busyMs) / 1000;
 }
 
+/** How many operations were asked for up to a moment. */
+export type Done = (at: number) => number;
+
+/** How long an operation on a volume takes, milliseconds. */
+export const serviceMs = (volume: Volume, pool: PoolSeed): number =>
+  (pool.kind === 'shards' ? 6 : 0.4) * (1 + 0.5 * draw(volume.id));
+
 /** What was done on a volume since it was made, in the standard's counts. */
 export function ioStatistics(volume: Volume, pool: PoolSeed, ceiling: number | undefined, now: Date) {
   const since = Date.parse(volume.madeAt ?? now.toISOString());
@@ -37,9 +44,8 @@ export function ioStatistics(volume: Volume, pool: PoolSeed, ceiling: number | u
   );
   const reads = Math.floor(operations * readShare);
   const writes = Math.floor(operations) - reads;
-  const serviceS = (pool.kind === 'shards' ? 6 : 0.4) / 1000;
   const kib = (n: number) => Math.floor((n * bytesOf) / 1024);
-  const lasting = (n: number) => `PT${(n * serviceS * (1 + 0.5 * draw(volume.id))).toFixed(3)}S`;
+  const lasting = (n: number) => `PT${((n * serviceMs(volume, pool)) / 1000).toFixed(3)}S`;
   return {
     ReadIORequests: reads,
     ReadIOKiBytes: kib(reads),

@@ -1,5 +1,6 @@
 import type { Journal } from '../journal';
 import { Clients } from './clients';
+import type { Course } from './course';
 import { bestDrive, judge, levelOut, wholePlaces, type Copy } from './copies';
 import { notFound, RedfishError } from './errors';
 import type { Task, Volume } from './resources';
@@ -28,6 +29,8 @@ export class Backend extends HostData {
   readonly clients: Clients;
   /** Names and passwords that may sign in, and whether they may change things. */
   readonly accounts = new Map<string, Account>();
+  /** Times of which its reports tell nothing. */
+  readonly silent: { readonly from: string; readonly to: string }[] = [];
   /** While it is so, copies stay as far as they have come. */
   holdsResync = false;
   private ticking?: NodeJS.Timeout;
@@ -213,6 +216,13 @@ export class Backend extends HostData {
   write(id: string, consumed: number): void {
     const volume = this.volume(id);
     volume.consumed = Math.min(consumed, volume.capacity);
+    this.save(volume);
+  }
+
+  /** Lets what is written on a volume go on by itself. */
+  setCourse(id: string, course: Course): void {
+    const volume = this.volume(id);
+    volume.course = course;
     this.save(volume);
   }
 

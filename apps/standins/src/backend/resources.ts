@@ -1,4 +1,5 @@
 import type { Copy } from './copies';
+import type { Course } from './course';
 import type { PoolSeed } from './seed';
 
 export interface Volume {
@@ -19,6 +20,8 @@ export interface Volume {
   state: 'Starting' | 'Enabled';
   /** Unset of one that was there from the start. */
   madeAt?: string;
+  /** How what is written goes on by itself. */
+  course?: Course;
   copies: Copy[];
   /** Whether root on a client is root on what it exports; nobody is when it is unset. */
   rootAccess?: boolean;

@@ -1,3 +1,4 @@
+import { volumesOfDay } from './course';
 import { loadReport } from './load';
 import type { Instance } from './instances';
 import type { Backend } from './model';
@@ -110,7 +111,19 @@ export class ServiceViews {
       '@odata.type': '#MetricReport.v1_5_1.MetricReport',
       Id: pool.id,
       Name: `A day of ${pool.id}`,
-      MetricValues: loadReport(this.backend, pool, new Date()),
+      MetricValues: loadReport(this.backend, pool, this.backend.clock.now()),
+    };
+  }
+
+  /** A day of its volumes. */
+  dayReport(day: string) {
+    return {
+      ...link(this.at.report(`volumes-${day}`)),
+      '@odata.type': '#MetricReport.v1_5_1.MetricReport',
+      Id: `volumes-${day}`,
+      Name: `Volumes on ${day}`,
+      Timestamp: `${day}T23:59:59Z`,
+      MetricValues: volumesOfDay(this.backend, day, this.at.volume),
     };
   }
 

@@ -1,3 +1,4 @@
+import { reportedDays } from './course';
 import type { Express, Request } from 'express';
 import type { NewClient } from './clients';
 import { missing, notFound } from './errors';
@@ -96,11 +97,15 @@ export function services(app: Express, backend: Backend, view: Views): void {
     });
   });
   app.get(`${telemetry}/MetricReports`, (_req, res) => {
-    const reports = backend.shownPools.map((p) => link(at.report(p.id)));
+    const reports = [...backend.shownPools.map((p) => p.id), ...reportedDays(backend).map((d) => `volumes-${d}`)].map(
+      (id) => link(at.report(id)),
+    );
     res.json(collection('MetricReport', `${telemetry}/MetricReports`, 'Reports', reports));
   });
   app.get(`${telemetry}/MetricReports/:pool`, (req, res) => {
-    res.json(view.report(backend.pool(req.params.pool)));
+    const day = /^volumes-(\d{4}-\d\d-\d\d)$/.exec(req.params.pool)?.[1];
+    if (day !== undefined && !reportedDays(backend).includes(day)) throw notFound('MetricReport', req.params.pool);
+    res.json(day === undefined ? view.report(backend.pool(req.params.pool)) : view.dayReport(day));
   });
   app.get(`${root}/TaskService`, (_req, res) => {
     res.json({

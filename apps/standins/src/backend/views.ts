@@ -56,7 +56,7 @@ export class Views extends PartViews {
         volume,
         this.backend.pool(volume.pool),
         this.backend.serviceClasses.get(volume.serviceClass ?? '')?.maxIops,
-        new Date(),
+        this.backend.clock.now(),
       ),
       Status: { State: volume.state, Health: degraded ? 'Warning' : 'OK' },
       CapacitySources: [

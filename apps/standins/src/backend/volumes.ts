@@ -67,7 +67,7 @@ export class Volumes extends Drives {
   }
 
   note(severity: BoxEvent['severity'], message: string): void {
-    this.events.push({ at: new Date().toISOString(), severity, message });
+    this.events.push({ at: this.clock.now().toISOString(), severity, message });
     if (this.events.length > 500) this.events.shift();
   }
 
@@ -157,7 +157,7 @@ export class Volumes extends Drives {
       serviceClass: asked.serviceClass,
       ...(asked.shownAs !== undefined && { shownAs: asked.shownAs }),
       state: 'Starting',
-      madeAt: new Date().toISOString(),
+      madeAt: this.clock.now().toISOString(),
       copies: drives.map((drive) => ({ drive, state: 'Synchronized', left: 0 })),
     };
     const task = this.addTask('Create volume', { volume: id });

@@ -296,6 +296,8 @@ export function HistoryChart({ of, name, title }: { of: HistoryKind; name: strin
           const isTold = history.written.mean.some((v) => v !== null);
           if (!isTold && history.provisioned.every((v) => v === 0))
             return <Empty title="Nothing was here in this time">Choose a longer time, or another moment.</Empty>;
+          if (!isTold && drawing !== 'bytes')
+            return <Empty title="No backend told of this in this time">Choose a longer time, or another moment.</Empty>;
           return (
             <>
               {asTable ? (
