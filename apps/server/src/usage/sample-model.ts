@@ -31,6 +31,7 @@ class SampleModel extends Model<InferAttributes<SampleModel>, InferCreationAttri
   declare latency: number | null;
 }
 
+/** @public every table has its model */
 export const samples = table('samples', SampleModel, {
   seriesId: { type: DataTypes.INTEGER, primaryKey: true },
   at: { type: DataTypes.DATE, primaryKey: true },
@@ -68,6 +69,7 @@ class SampledModel extends Model<InferAttributes<SampledModel>, InferCreationAtt
   declare report: CreationOptional<string | null>;
 }
 
+/** @public every table has its model */
 export const sampled = table('sampled', SampledModel, {
   backendId: { type: DataTypes.TEXT, primaryKey: true },
   at: { type: DataTypes.DATE },
@@ -117,6 +119,7 @@ class RollDueModel extends Model<InferAttributes<RollDueModel>, InferCreationAtt
   declare at: Date;
 }
 
+/** @public every table has its model */
 export const rollDue = table('roll_due', RollDueModel, {
   step: { type: DataTypes.TEXT, primaryKey: true },
   at: { type: DataTypes.DATE, primaryKey: true },

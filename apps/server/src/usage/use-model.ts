@@ -19,6 +19,7 @@ class UsedClaimModel extends Model<InferAttributes<UsedClaimModel>, InferCreatio
   declare application: CreationOptional<string>;
 }
 
+/** @public every table has its model */
 export const usedClaims = table('used_claims', UsedClaimModel, {
   claimUid: { type: DataTypes.TEXT, primaryKey: true },
   application: { type: DataTypes.TEXT, allowNull: false, defaultValue: '' },
@@ -72,6 +73,7 @@ class UseModel extends Model<InferAttributes<UseModel>, InferCreationAttributes<
   declare milliIops: number;
 }
 
+/** @public every table has its model */
 export const uses = table('uses', UseModel, {
   id: { type: DataTypes.BIGINT, primaryKey: true, autoIncrement: true },
   claimUid: { type: DataTypes.TEXT, allowNull: false },

@@ -43,6 +43,7 @@ import {
   isRange,
   ranges,
   stepWords,
+  ticksOf,
   type Drawing,
   type Range,
 } from './words';
@@ -100,6 +101,8 @@ function Drawn({ history, drawing }: { history: History; drawing: Drawing }) {
           domain={['dataMin', 'dataMax']}
           tick={tick}
           stroke={chart.secondInk}
+          ticks={ticksOf(history.at)}
+          interval={0}
           tickFormatter={(t: number) => dayjs(t).format(timeFormat(history.step))}
         />
         <YAxis

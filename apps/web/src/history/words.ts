@@ -47,8 +47,17 @@ export function eventSentence({ kind, subject, from, to, fromPool, toPool }: His
   }
 }
 
-/** How many spans were not told of. */
-export const gapsOf = (history: History): number => {
-  const first = history.written.mean.findIndex((v) => v !== null);
-  return first < 0 ? 0 : history.written.mean.slice(first).filter((v) => v === null).length;
+/** How many spans were not told of, since the first that was; those that last still are none. */
+export const gapsOf = ({ written, at, to }: History): number => {
+  const first = written.mean.findIndex((v) => v !== null);
+  const wide = at.length > 1 ? at[1]! - at[0]! : 0;
+  // they are rolled up a little after they are over
+  const over = Date.parse(to) - wide - 120_000;
+  return first < 0 ? 0 : written.mean.filter((v, i) => i > first && v === null && at[i]! <= over).length;
+};
+
+/** Moments for the axis: as many as have room, evenly. */
+export const ticksOf = (at: readonly number[], most = 9): number[] => {
+  const stride = Math.max(1, Math.ceil(at.length / most));
+  return at.filter((_, i) => i % stride === 0);
 };

@@ -43,7 +43,7 @@ const history = (part: Partial<History> = {}): History => {
   const at = [0, 1, 2].map((i) => Date.parse('2026-11-26T09:00:00Z') + i * 300_000);
   const spread = { mean: values(3, 5), most: values(3, 9), p95: values(3, 8) };
   return {
-    ...({ step: '5m', from: '2026-11-26T09:00:00.000Z', to: '2026-11-26T09:15:00.000Z', at } as const),
+    ...({ step: '5m', from: '2026-11-26T09:00:00.000Z', to: '2026-11-26T09:30:00.000Z', at } as const),
     written: { least: [GiB, null, 2 * GiB], mean: [GiB, null, 2 * GiB], most: [GiB, null, 3 * GiB] },
     ...{ iops: spread, throughput: spread, latency: spread, claims: [1, 1, 1], limit: values(3, null) },
     ...{ requested: [9, 9, 9], provisioned: [9 * GiB, 9 * GiB, 9 * GiB], footprint: [9, 9, 9], events: [], more: 0 },

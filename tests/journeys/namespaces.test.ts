@@ -1,0 +1,60 @@
+import { aClaim, eventually, moorClass, type Caller } from '@moorage/server/testing/world';
+import type { Browser } from './browser';
+import { beginJourney } from './journey';
+
+/** Who uses what, now and then: what fills a pool is found, and a moment of the past is looked at. */
+let caller: Caller;
+let browser: Browser;
+let end: () => Promise<void>;
+beforeAll(async () => {
+  ({ caller, browser, end } = await beginJourney());
+  await moorClass(caller, 'ledger', ['kelp-nvme'], { copies: 2 });
+  await moorClass(caller, 'general', ['basalt-broad'], { copies: 1 });
+  for (const [namespace, name, className, size] of [
+    ['tide-gauges', 'level-log', 'ledger', '40Gi'],
+    ['ferry-desk', 'bookings', 'ledger', '10Gi'],
+    ['ferry-desk', 'receipts', 'general', '90Gi'],
+  ] as const)
+    await caller.ok('POST', '/api/claims', { ...aClaim(name, className, { size }), namespace });
+  await eventually('all are bound', async () => {
+    const { counts } = await caller.ok<{ counts: { bound: number } }>('GET', '/api/claims?limit=1');
+    return counts.bound === 3;
+  });
+  await browser.signIn();
+});
+afterAll(() => end?.());
+
+test('what fills a pool is found in three steps', async () => {
+  await browser.go('/namespaces');
+  await browser.see('100 GiB');
+  await browser.choose('Columns', 'pool');
+  await browser.choose('Order', 'largest first');
+  // ferry-desk has most in all, tide-gauges most of the pool
+  await browser.clickOn('[data-cell^="tide-gauges/"][aria-selected=false]:nth-child(3)');
+  await browser.see('tide-gauges in kelp-nvme');
+  await browser.click('1 claim');
+  await browser.see('level-log');
+});
+
+test('a moment of the past is shown as it was, plainly marked, and left again', async () => {
+  const { at } = await caller.ok<{ at: string }>('GET', '/api/use');
+  await caller.ok('POST', '/api/claims', { ...aClaim('spare', 'general', { size: '400Gi' }), namespace: 'wave-model' });
+  await caller.inState('spare', 'bound', 'wave-model');
+  await browser.go('/namespaces');
+  await browser.see('wave-model');
+  await browser.see('540 GiB');
+  await browser.go(`/namespaces?at=${at}`);
+  await browser.see('Nothing can be changed here.');
+  await browser.see('140 GiB');
+  await browser.click('Back to now');
+  await browser.see('540 GiB');
+});
+
+test('what a namespace held stands over time, with what happened to it, and as a table', async () => {
+  await browser.go('/namespaces?namespace=tide-gauges&range=4h');
+  await browser.see('tide-gauges over time');
+  await browser.clickOn('summary');
+  await browser.see('level-log was asked for, 40 GiB');
+  await browser.click('As a table');
+  await browser.see('Written, mean');
+});
