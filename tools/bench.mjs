@@ -240,6 +240,14 @@ async function applications() {
   ]);
 }
 
+/** Use over time: sampled, rolled up and asked for; numbers are volumes and days. */
+async function usage() {
+  const [volumes = 20_000, days = 60] = numbers;
+  say(`usage: ${volumes.toLocaleString('en-GB')} volumes over ${days} days sampled, rolled up and asked for`);
+  const { usageRows } = await import('./lib/usage-bench.mjs');
+  table('Use over time', usageRows(await overDatabase('usage', volumes, days), runBench('trend')));
+}
+
 async function besideSlow() {
   say('one slow backend: the others beside it, in turns with it quick (about a minute)');
   const { measureBesideSlow } = await import('./lib/slow-bench.mjs');
@@ -364,6 +372,7 @@ const parts = {
   growing,
   listing,
   applications,
+  usage,
   slow: besideSlow,
   vast,
   bodies,

@@ -80,6 +80,8 @@ export function buildBench() {
       'apps/server/src/testing/fuzz-harness.ts',
       'apps/server/src/testing/listing-harness.ts',
       'apps/server/src/testing/applications-harness.ts',
+      'apps/server/src/testing/usage-harness.ts',
+      'packages/core/src/usage/trend.bench.ts',
     ],
     outdir: 'packages/core/dist',
     outbase: '.',

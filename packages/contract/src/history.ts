@@ -47,7 +47,7 @@ export const historySchema = z.object({
   claims: z.array(z.int()),
   /** Limit of a namespace in all, at the end of each span. */
   limit: values,
-  /** What happened, the first of them where there are many; `more` are left out. */
+  /** What happened to a namespace or a claim, the first of them where there are many; `more` are left out. */
   events: z.array(
     z.object({
       at: z.number(),

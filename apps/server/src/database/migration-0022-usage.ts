@@ -63,6 +63,7 @@ CREATE TABLE use_changes (
   milli_iops bigint NOT NULL
 );
 CREATE INDEX use_changes_at ON use_changes (at);
+CREATE INDEX use_changes_of_key ON use_changes (key_id, at);
 
 -- the sums at the beginning of a day (UTC), so that no question about a moment goes back further
 CREATE TABLE use_days (day timestamptz PRIMARY KEY);

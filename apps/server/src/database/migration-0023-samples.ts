@@ -48,8 +48,8 @@ CREATE TABLE samples (
 -- rows lie as they came: by time
 CREATE INDEX samples_at ON samples USING brin (at) WITH (pages_per_range = 32);
 
--- what a backend had counted of a volume when it was sampled last: rates are what came since
-CREATE TABLE volume_counts (
+-- what a backend had counted of a volume when it was sampled last: rates are what came since, and a crash costs one of them
+CREATE UNLOGGED TABLE volume_counts (
   backend_id text NOT NULL REFERENCES backends ON DELETE CASCADE,
   volume_id text NOT NULL,
   at timestamptz NOT NULL,
@@ -57,7 +57,7 @@ CREATE TABLE volume_counts (
   bytes double precision NOT NULL,
   busy_ms double precision NOT NULL,
   PRIMARY KEY (backend_id, volume_id)
-);
+) WITH (fillfactor = 45);
 
 -- the minute of which a backend told last
 CREATE TABLE sampled (

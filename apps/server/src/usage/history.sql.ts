@@ -54,19 +54,17 @@ const keys = `SELECT k.id FROM use_keys k LEFT JOIN pools p ON $1 = 'backend' AN
     WHEN 'backend' THEN p.backend_id = $2 ELSE true END`;
 const sums = ['claims', 'requested', 'provisioned', 'footprint'].map((a) => `sum(s.${a})::bigint AS ${a}`).join(', ');
 
+const amounts = ['claims', 'requested', 'provisioned', 'footprint'];
+const ofKey = (of: string) => amounts.map((a) => `${of}.${a}`).join(', ');
 /** What was promised before a moment, and by how much that changed in each span of so many milliseconds up to another. */
 export const heldBetween = statement<HeldRow, [kind: string, name: string, from: Date, to: Date, spanMs: number]>(
-  `WITH of_keys AS (${keys})
+  `WITH of_keys AS MATERIALIZED (${keys}), since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= $3)
    SELECT s.span, ${sums} FROM (
-     SELECT -1 AS span, d.key_id, d.claims, d.requested, d.provisioned, d.footprint FROM use_sums d
-     WHERE d.day = (SELECT max(day) FROM use_days WHERE day <= $3)
+     SELECT -1 AS span, ${ofKey('d')} FROM of_keys k JOIN use_sums d ON d.key_id = k.id AND d.day = (SELECT day FROM since)
      UNION ALL
-     SELECT -1, c.key_id, c.claims, c.requested, c.provisioned, c.footprint FROM use_changes c
-     WHERE c.at > coalesce((SELECT max(day) FROM use_days WHERE day <= $3), '-infinity') AND c.at <= $3
-     UNION ALL
-     SELECT floor(extract(epoch FROM c.at - $3) * 1000 / $5)::integer, c.key_id, c.claims, c.requested, c.provisioned, c.footprint
-     FROM use_changes c WHERE c.at > $3 AND c.at <= $4
-   ) s JOIN of_keys k ON k.id = s.key_id GROUP BY s.span ORDER BY s.span LIMIT 100000`,
+     SELECT CASE WHEN c.at <= $3 THEN -1 ELSE floor(extract(epoch FROM c.at - $3) * 1000 / $5)::integer END, ${ofKey('c')}
+     FROM of_keys k JOIN use_changes c ON c.key_id = k.id AND c.at > coalesce((SELECT day FROM since), '-infinity') AND c.at <= $4
+   ) s GROUP BY s.span ORDER BY s.span LIMIT 100000`,
 );
 
 /** The same of one claim. */

@@ -105,7 +105,8 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
       ? heldBetween(database, kind, name, from, until, wide)
       : heldOfClaim(database, claim, from, until, wide),
     kind === 'namespace' ? limitsBetween(database, name, from, until) : [],
-    eventsBetween(database, kind, name, from, until, claim, mostEvents),
+    // of more than a namespace they would be a blur
+    kind === 'namespace' || claim !== null ? eventsBetween(database, kind, name, from, until, claim, mostEvents) : [],
   ]);
   const byAt = new Map(points.map((p) => [p.at.getTime(), p]));
   const of = at.map((t) => byAt.get(t));

@@ -28,36 +28,25 @@ const within = (wide: string, of = '') => `${of}at >= $1 AND ${of}at < $1 + inte
 const groupKind = `CASE WHEN namespace IS NOT NULL THEN 'namespace' WHEN class_name IS NOT NULL THEN 'class'
   WHEN backend_id IS NOT NULL THEN 'backend' ELSE 'site' END`;
 
-/** Rolls values of single minutes up: those in \`values\`. */
-const rollValues = `
-  ${figures
-    .map(
-      (f) =>
-        `${f}_sketches AS (${sketched(
-          `SELECT series_id, ${placeOf(f)} AS place, count(*) AS n FROM "values" WHERE ${f} IS NOT NULL GROUP BY 1, 2`,
-        )})`,
-    )
-    .join(', ')}
-  ${write(
-    'rolled_5m',
-    `SELECT v.*, ${figures.flatMap((f) => [...parts.map((p) => `${f}.${p}`), `${f}_sketches.sketch`]).join(', ')}
-     FROM (SELECT series_id, $1::timestamptz, count(written), min(written), max(written), sum(written),
-       (array_agg(written ORDER BY at DESC) FILTER (WHERE written IS NOT NULL))[1] FROM "values" GROUP BY series_id) v
+/** Rolls values of single minutes up: those in `values`. The few of a sketch stand one by one, added up by the next roll. */
+const rollValues = write(
+  'rolled_5m',
+  `SELECT series_id, $1::timestamptz, count(written), min(written), max(written), sum(written),
+     (array_agg(written ORDER BY at DESC) FILTER (WHERE written IS NOT NULL))[1],
      ${figures
-       .map(
-         (
-           f,
-         ) => `LEFT JOIN (SELECT series_id, count(${f}) AS count, min(${f}) AS least, max(${f}) AS most, sum(${f}) AS sum
-           FROM "values" GROUP BY series_id) ${f} USING (series_id) LEFT JOIN ${f}_sketches USING (series_id)`,
-       )
-       .join('\n')}`,
-  )}`;
+       .flatMap((f) => [
+         ...[`count(${f})`, `min(${f})`, `max(${f})`, `sum(${f})`],
+         `array_agg((${placeOf(f)} << 20) | 1) FILTER (WHERE ${f} IS NOT NULL)`,
+       ])
+       .join(', ')}
+   FROM "values" GROUP BY series_id`,
+);
 
 /** Rolls up the five minutes that begin at a moment: of all that was sampled. */
 export const rollMinutes = statement<object, [at: Date]>(
   `WITH "values" AS MATERIALIZED (
      SELECT series_id, at, written, iops, throughput, latency FROM samples WHERE ${within('5 minutes')}
-   ), ${rollValues}`,
+   ) ${rollValues}`,
 );
 
 /**
@@ -95,7 +84,7 @@ export const rollGroups = statement<object, [at: Date]>(
      SELECT n.id AS series_id, o.at, o.written, o.iops, o.throughput, o.latency FROM whole o
      JOIN (SELECT id, kind, name FROM series WHERE kind IN ('namespace', 'class', 'backend', 'site') UNION ALL SELECT id, kind, name FROM named) n
        ON n.kind = o.kind AND n.name = o.name
-   ), ${rollValues}`,
+   ) ${rollValues}`,
 );
 
 const merged = (f: Figure, from: string, wide: string) =>
