@@ -25,7 +25,7 @@ export interface UseCell {
 }
 
 /**
- * What was used at a moment, by rows (`namespace`, or the `team` that the namespace's label names) and columns (`class`, `pool`,
+ * What was used at a moment, by rows (`namespace`, or the `team` that a label of the namespace names, which is called so or ends so) and columns (`class`, `pool`,
  * `backend`, `tier` or `application`). `tiers`: of each pool, by its id. `namespaces`: those alone.
  */
 type UseAsked = [
@@ -34,12 +34,12 @@ type UseAsked = [
   rows: string,
   columns: string,
   tiers: string,
-  teamLabel: string,
   most: number,
 ];
 const useFrom = (table: string, column: string, wide: string) =>
   statement<UseCell, UseAsked>(
-    `SELECT CASE $3 WHEN 'team' THEN coalesce(n.body #>> ARRAY['metadata', 'labels', $6], '') ELSE k.namespace END AS "row",
+    `SELECT CASE $3 WHEN 'team' THEN coalesce((SELECT l.value FROM jsonb_each_text(coalesce(n.body #> '{metadata,labels}', '{}')) l
+       WHERE l.key = 'team' OR l.key LIKE '%/team' ORDER BY l.key LIMIT 1), '') ELSE k.namespace END AS "row",
      CASE $4 WHEN 'class' THEN k.class_name WHEN 'pool' THEN k.pool_id WHEN 'application' THEN k.application
        WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column",
      ${sums},
@@ -52,7 +52,7 @@ const useFrom = (table: string, column: string, wide: string) =>
    LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
    LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace
    WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)
-   GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $7`,
+   GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $6`,
   );
 /** The same by how long ago the moment is, since what is written is known more coarsely then. */
 export const useAt = {

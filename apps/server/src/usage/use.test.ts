@@ -27,7 +27,7 @@ beforeAll(async () => {
   ])
     await platformObjects.in(database).create({
       ...{ plural: 'namespaces', uid: `ns-${name}`, name: name!, version: '1', createdAt: new Date() },
-      body: { metadata: { name, labels: { team } } },
+      body: { metadata: { name, labels: { 'orrin-sound.example/team': team } } },
     } as never);
 });
 afterAll(() => end());

@@ -9,8 +9,6 @@ import { listPools } from '../pools/pools';
 import { Refusal } from '../refusals/refusal';
 import { keepSums, limitsAt, nameApplications, noteClock, siteMoments, useAt, type UseCell } from './use.sql';
 
-/** The label of a namespace that names its team. */
-const teamLabel = 'team';
 /** Cells read for one grid: what is more is refused, never left out. */
 const mostCells = 400_000;
 /** How long a day is over before its sums are kept. */
@@ -95,7 +93,6 @@ export async function getUse(
     by,
     of,
     JSON.stringify(tiers),
-    teamLabel,
     mostCells + 1,
   );
   if (cells.length > mostCells)
