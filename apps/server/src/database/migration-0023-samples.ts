@@ -81,15 +81,16 @@ DECLARE
   part text := of_table || to_char(begins AT TIME ZONE 'UTC', CASE wide WHEN 'day' THEN '_YYYYMMDD' ELSE '_YYYYMM' END);
 BEGIN
   IF to_regclass(part) IS NOT NULL THEN RETURN false; END IF;
-  PERFORM pg_advisory_xact_lock(4419, hashtext(of_table));
-  IF to_regclass(part) IS NOT NULL THEN RETURN false; END IF;
   EXECUTE format('CREATE TABLE %I PARTITION OF %I FOR VALUES FROM (%L) TO (%L)', part, of_table, begins,
     ((begins AT TIME ZONE 'UTC') + ('1 ' || wide)::interval) AT TIME ZONE 'UTC');
   RETURN true;
+EXCEPTION WHEN duplicate_table THEN
+  -- somebody was quicker
+  RETURN false;
 END $body$;
 
--- drops the parts of a table that ended before a moment, and gives how many
-CREATE FUNCTION drop_parts(of_table text, wide text, before timestamptz) RETURNS integer LANGUAGE plpgsql AS $body$
+-- drops the parts of a table that ended before a moment, and gives how many; what is still to be rolled up stays
+CREATE FUNCTION drop_parts(of_table text, wide text, before timestamptz, rolled_by text) RETURNS integer LANGUAGE plpgsql AS $body$
 DECLARE
   part regclass;
   dropped integer := 0;
@@ -98,6 +99,9 @@ BEGIN
     WHERE i.inhparent = to_regclass(of_table) AND c.relname < of_table || to_char(date_trunc(wide, before, 'UTC') AT TIME ZONE 'UTC',
       CASE wide WHEN 'day' THEN '_YYYYMMDD' ELSE '_YYYYMM' END)
   LOOP
+    -- nothing can come into it any more while it is looked at
+    EXECUTE format('LOCK TABLE %s IN ACCESS EXCLUSIVE MODE', part);
+    CONTINUE WHEN EXISTS (SELECT 1 FROM roll_due WHERE step = rolled_by AND at < before);
     EXECUTE format('DROP TABLE %s', part);
     dropped := dropped + 1;
   END LOOP;

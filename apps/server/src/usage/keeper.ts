@@ -33,6 +33,7 @@ export class UsageKeeper {
   private async readReports(backend: string): Promise<void> {
     try {
       await catchUp(this.database, backend, await this.backends.connector(backend), this.isOver);
+      await rollUp(this.database, this.isOver);
     } catch (error) {
       this.log.warn({ err: error, backend }, 'what a backend told of the past was not read whole; it is asked again');
     }

@@ -177,7 +177,7 @@ export const noteDue = statement<object, [step: string, at: Date]>(
   'INSERT INTO roll_due (step, at) VALUES ($1, $2) ON CONFLICT DO NOTHING',
 );
 
-/** Drops the parts of a table (`wide`: of a day or a month each) whose time was over so many days ago; gives how many. */
-export const dropParts = statement<{ dropped: number }, [table: string, wide: string, days: number]>(
-  `SELECT drop_parts($1, $2, site_now() - $3 * interval '1 day') AS dropped`,
+/** Drops the parts of a table (`wide`: of a day or a month each) whose time was over so many days ago and that the step which rolls them up has done with; gives how many. */
+export const dropParts = statement<{ dropped: number }, [table: string, wide: string, days: number, rolledBy: string]>(
+  `SELECT drop_parts($1, $2, site_now() - $3 * interval '1 day', $4) AS dropped`,
 );

@@ -168,6 +168,16 @@ test('minutes are kept for their days and no longer, what they were rolled up to
   expect(await rolled('5m', 'claim', 'u0')).toHaveLength(2);
 });
 
+test('what is not rolled up yet is not dropped, however old', async () => {
+  const ago = new Date(Math.floor(Date.now() / minuteMs) * minuteMs - (keptDays.samples + 5) * 24 * 60 * minuteMs);
+  await takeMinuteOf(database, 'basalt', [usedVolume(0, 7), usedVolume(1, 0)], ago, ago);
+  await forgetSamples(database);
+  await rollUp(database);
+  expect((await rolled('1d', 'namespace', 'n0')).map((r) => r.written_last)).toEqual([7]);
+  await forgetSamples(database);
+  expect(await sampledOf('claim', 'u0')).toEqual([]);
+});
+
 describe('what a backend told while nobody here sampled it', () => {
   const report = (name: string, ...moments: readonly (readonly [n: number, written: number])[]) =>
     [

@@ -127,10 +127,18 @@ export async function rollUp(database: Database, isOver: () => boolean = () => f
 
 /** How long values of each span are kept, days. */
 export const keptDays = { samples: 3, rolled_5m: 14, rolled_1h: 120, rolled_1d: 800 } as const;
-const wideOf = { samples: 'day', rolled_5m: 'day', rolled_1h: 'month', rolled_1d: 'month' } as const;
+const partsOf = {
+  samples: ['day', '5m'],
+  rolled_5m: ['day', '1h'],
+  rolled_1h: ['month', '1d'],
+  rolled_1d: ['month', ''],
+} as const;
 
 /** Drops what was kept for its time. */
 export async function forgetSamples(database: Database): Promise<void> {
   for (const [table, days] of Object.entries(keptDays))
-    await dropParts(database, table, wideOf[table as keyof typeof keptDays], days);
+    await database.transaction(() => {
+      const [wide, rolledBy] = partsOf[table as keyof typeof keptDays];
+      return dropParts(database, table, wide, days, rolledBy);
+    });
 }
