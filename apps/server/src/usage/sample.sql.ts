@@ -11,10 +11,10 @@ export const ensureParts = statement<object, [at: Date]>(
      ensure_part('rolled_1d', 'month', $1)`,
 );
 
-/** Notes a minute as told of by a backend; nothing comes back where it was already. */
+/** Notes a minute as told of by a backend; nothing comes back where it was already. A clock that was set back begins anew. */
 export const takeMinute = statement<object, [backend: string, at: Date]>(
   `INSERT INTO sampled (backend_id, at) VALUES ($1, $2) ON CONFLICT (backend_id) DO UPDATE SET at = excluded.at
-   WHERE sampled.at IS NULL OR sampled.at < excluded.at RETURNING backend_id`,
+   WHERE sampled.at IS NULL OR sampled.at < excluded.at OR sampled.at > excluded.at + interval '5 minutes' RETURNING backend_id`,
 );
 
 /** Lets every claim with a volume on a backend have its series. */

@@ -139,6 +139,19 @@ test('a volume that moved to another backend goes on where its history was', asy
   expect((await sampledOf('claim', 'u0')).map((s) => s.written)).toEqual([40, 41]);
 });
 
+test('a clock that was set back does not stop it', async () => {
+  await database.rows(`INSERT INTO sampled (backend_id, at) VALUES ('basalt', now() + interval '20 hours')`);
+  const view = {
+    pools: [],
+    volumes: [usedVolume(0, 7), usedVolume(1, 7)],
+    nodes: [],
+    disks: [],
+    healthy: true,
+  } as never;
+  await takeView(database, 'basalt', view, new Date());
+  expect(await sampledOf('claim', 'u0')).toHaveLength(1);
+});
+
 test('of a key that is not told of whole there is no value', async () => {
   await tell('basalt', 0, [usedVolume(0, 40)]);
   const rows = await database.rows<{ name: string }>(`SELECT name FROM series WHERE kind = 'key'`);
@@ -215,6 +228,24 @@ describe('what a backend told while nobody here sampled it', () => {
       [40, 50],
     ]);
     expect((await rolled('1h', 'namespace', 'n0')).map((r) => r.written_last)).toEqual([10, 20, 30, 40]);
+  });
+
+  test('is not believed of times to come, or of long ago', async () => {
+    const odd = { ...backend, fetchVolumeReports: () => Promise.resolve(['/reports/volumes-9']) };
+    const at = (ms: number) => ({
+      at: new Date(ms).toISOString(),
+      volumes: [
+        { id: 'id0', consumed: 5 },
+        { id: 'id1', consumed: 5 },
+      ],
+    });
+    const fetchVolumeReport = () => Promise.resolve([at(Date.parse('1066-10-14T09:00:00Z')), at(Date.now() + 9e8)]);
+    await catchUp(database, 'basalt', { ...odd, fetchVolumeReport });
+    expect(await sampledOf('claim', 'u0')).toEqual([]);
+    const parts = await database.rows<{ name: string }>(
+      `SELECT relname AS name FROM pg_class WHERE relname LIKE 'samples_1066%'`,
+    );
+    expect(parts).toEqual([]);
   });
 
   test('gives way to what was sampled here', async () => {

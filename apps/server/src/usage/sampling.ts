@@ -19,6 +19,8 @@ import {
 } from './sample.sql';
 import type { Step } from './sample-model';
 
+/** How long values of each span are kept, days. */
+export const keptDays = { samples: 3, rolled_5m: 14, rolled_1h: 120, rolled_1d: 800 } as const;
 const minuteMs = 60_000;
 const stepMs: Readonly<Record<Step, number>> = { '5m': 5 * minuteMs, '1h': 60 * minuteMs, '1d': 24 * 60 * minuteMs };
 const next: Readonly<Partial<Record<Step, Step>>> = { '5m': '1h', '1h': '1d' };
@@ -30,7 +32,7 @@ const beginOf = (step: Step, at: Date): Date => new Date(Math.floor(at.getTime()
  */
 export async function takeView(database: Database, backend: string, view: BackendView, told: Date): Promise<void> {
   const { now, last } = (await first(minuteOf(database, backend)))!;
-  if (last !== null && last >= now) return;
+  if (last !== null && last >= now && last.getTime() - now.getTime() <= stepMs['5m']) return;
   await takeMinuteOf(database, backend, view.volumes, now, told);
 }
 
@@ -75,13 +77,17 @@ export async function catchUp(
   isOver: () => boolean = () => false,
 ): Promise<void> {
   const known = (await first(reportTaken(database, backend)))?.report ?? '';
-  for (const report of await fetchVolumeReports()) {
+  const { now } = (await first(minuteOf(database, backend)))!;
+  for (const report of (await fetchVolumeReports()).slice(-keptDays.rolled_1d)) {
     if (report <= known) continue;
     if (isOver()) return;
     const told = await fetchVolumeReport(report);
     await ensureClaimSeries(database, backend);
     for (const { at, volumes } of told) {
       const moment = new Date(Math.floor(Date.parse(at) / minuteMs) * minuteMs);
+      // what is to come, and what would be dropped at once, is nothing that was
+      const agoMs = now.getTime() - moment.getTime();
+      if (agoMs < 0 || agoMs > keptDays.rolled_1d * stepMs['1d']) continue;
       await ensureParts(database, moment);
       await database.transaction(async () => {
         const taken = await first(
@@ -125,8 +131,6 @@ export async function rollUp(database: Database, isOver: () => boolean = () => f
     });
 }
 
-/** How long values of each span are kept, days. */
-export const keptDays = { samples: 3, rolled_5m: 14, rolled_1h: 120, rolled_1d: 800 } as const;
 const partsOf = {
   samples: ['day', '5m'],
   rolled_5m: ['day', '1h'],

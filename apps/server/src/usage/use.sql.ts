@@ -105,12 +105,12 @@ export const keepSums = statement<{ day: Date }, [afterMs: number]>(
 
 /**
  * Notes how far the platform's clock stands from the database's, where that is news. Within a minute they are taken for the same:
- * it tells whole seconds, and late.
+ * it tells whole seconds, and late. One that is more than a day ahead is not believed: what was, cannot be dated in times to come.
  */
 export const noteClock = statement<{ ahead_ms: number }, [told: Date]>(
   `WITH seen AS (SELECT round(extract(epoch FROM $1::timestamptz - clock_timestamp()) * 1000)::bigint AS ms)
-   UPDATE site_clock c SET ahead_ms = CASE WHEN abs(s.ms) < 60000 THEN 0 ELSE s.ms END FROM seen s
-   WHERE c.id = 1 AND abs(c.ahead_ms - CASE WHEN abs(s.ms) < 60000 THEN 0 ELSE s.ms END) > 30000 RETURNING c.ahead_ms`,
+   UPDATE site_clock c SET ahead_ms = CASE WHEN abs(s.ms) < 60000 OR s.ms > 86400000 THEN 0 ELSE s.ms END FROM seen s
+   WHERE c.id = 1 AND abs(c.ahead_ms - CASE WHEN abs(s.ms) < 60000 OR s.ms > 86400000 THEN 0 ELSE s.ms END) > 30000 RETURNING c.ahead_ms`,
 );
 
 /** Claims whose pods' owner has a name, beside what was known of them. */

@@ -7,7 +7,7 @@ import { migratedDatabase } from '../testing/databases';
 import { furtherCopies, reservations } from '../reservations/reservation-model';
 import { platformObjects } from '../mirror/mirror-model';
 import { siteClock, useDays } from './use-model';
-import { getUse, keepDays, noteApplications } from './use';
+import { followClock, getUse, keepDays, noteApplications } from './use';
 
 const GiB = 2 ** 30;
 const hourMs = 3_600_000;
@@ -229,6 +229,16 @@ test('two that change what one claim uses at the same time are both counted, onc
     provisioned: 5,
     footprint: 10,
   });
+});
+
+test('the clock of the platform dates what was, unless it is more than a day ahead', async () => {
+  const told = async (aheadMs: number) => {
+    await followClock(database, new Date(Date.now() + aheadMs));
+    return Math.round((Date.parse((await grid('namespace', 'class')).at) - Date.now()) / hourMs) + 0;
+  };
+  expect([await told(-50 * hourMs), await told(20_000), await told(5 * hourMs), await told(1e6 * hourMs)]).toEqual([
+    -50, 0, 5, 0,
+  ]);
 });
 
 test('limits are told as they were, and a moment that is to come is refused', async () => {

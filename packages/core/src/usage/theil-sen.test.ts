@@ -18,7 +18,10 @@ function naively(at: readonly number[], value: readonly number[]): number {
 }
 
 const courses = fc
-  .array(fc.tuple(fc.integer({ min: 1, max: 5000 }), fc.integer({ min: -1e6, max: 1e6 })), { minLength: 2, maxLength: 120 })
+  .array(fc.tuple(fc.integer({ min: 1, max: 5000 }), fc.integer({ min: -1e6, max: 1e6 })), {
+    minLength: 2,
+    maxLength: 120,
+  })
   .map((steps) => {
     let t = 0;
     return { at: steps.map(([step]) => (t += step)), value: steps.map(([, v]) => v) };

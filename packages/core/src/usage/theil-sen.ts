@@ -10,7 +10,7 @@ const fewPairs = 1_000_000;
 const draws = 30_000;
 
 /** The value of a rank (from 0) in an array that is reordered for it (Hoare 1961). */
-export function select(values: Float64Array, rank: number): number {
+function select(values: Float64Array, rank: number): number {
   let left = 0;
   let right = values.length - 1;
   while (left < right) {
@@ -31,13 +31,6 @@ export function select(values: Float64Array, rank: number): number {
     else break;
   }
   return values[rank]!;
-}
-
-/** The median; of an even number the mean of the two in the middle. Reorders the array. */
-export function median(values: Float64Array): number {
-  const n = values.length;
-  const upper = select(values, n >> 1);
-  return n % 2 === 1 ? upper : (upper + select(values, (n >> 1) - 1)) / 2;
 }
 
 /**
