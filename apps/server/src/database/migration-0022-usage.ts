@@ -159,7 +159,9 @@ BEGIN
     footprint = use_sums.footprint + excluded.footprint, milli_iops = use_sums.milli_iops + excluded.milli_iops;
 END $body$;
 
-CREATE FUNCTION note_uses(uids text[]) RETURNS void LANGUAGE plpgsql AS $body$
+-- in one order, whoever notes: none waits for another that waits for it
+CREATE FUNCTION note_uses(claims text[]) RETURNS void LANGUAGE plpgsql AS $body$
+DECLARE uids text[] := ARRAY(SELECT DISTINCT uid FROM unnest(claims) uid ORDER BY uid);
 BEGIN
   FOR i IN 0..coalesce(cardinality(uids), 0) / 200 LOOP
     IF i * 200 < cardinality(uids) THEN PERFORM note_some_uses(uids[i * 200 + 1:(i + 1) * 200]); END IF;
@@ -201,8 +203,13 @@ CREATE TRIGGER bucket_changed_used AFTER UPDATE ON buckets FOR EACH ROW
   WHEN ((OLD.namespace, OLD.claim_name, OLD.class_name, OLD.pool_id, OLD.bytes, OLD.raw_bytes, OLD.state)
     IS DISTINCT FROM (NEW.namespace, NEW.claim_name, NEW.class_name, NEW.pool_id, NEW.bytes, NEW.raw_bytes, NEW.state))
   EXECUTE FUNCTION note_uses_held();
-CREATE TRIGGER application_used AFTER UPDATE ON used_claims FOR EACH ROW
-  WHEN (OLD.application IS DISTINCT FROM NEW.application) EXECUTE FUNCTION note_uses_held();
+CREATE FUNCTION note_uses_named() RETURNS trigger LANGUAGE plpgsql AS $body$
+BEGIN
+  PERFORM note_uses(array_agg(c.claim_uid)) FROM changed c JOIN was w USING (claim_uid) WHERE c.application <> w.application;
+  RETURN NULL;
+END $body$;
+CREATE TRIGGER application_used AFTER UPDATE ON used_claims
+  REFERENCING OLD TABLE AS was NEW TABLE AS changed FOR EACH STATEMENT EXECUTE FUNCTION note_uses_named();
 
 -- limits as they were
 CREATE TABLE limits_held (

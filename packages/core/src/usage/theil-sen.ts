@@ -33,6 +33,13 @@ function select(values: Float64Array, rank: number): number {
   return values[rank]!;
 }
 
+/** The median; of an even number the mean of the two in the middle. Reorders the array. */
+export function median(values: Float64Array): number {
+  const n = values.length;
+  const upper = select(values, n >> 1);
+  return n % 2 === 1 ? upper : (upper + select(values, (n >> 1) - 1)) / 2;
+}
+
 /**
  * Sorts places by keys, ascending; of equal keys the later place comes first where `tie` is -1, the earlier where it is 1. Gives how
  * many pairs changed their order (Knuth 1973, by merging), and each of them to `tell` if there is one.
