@@ -7,7 +7,7 @@ export interface Course {
 /** Pairs that are looked at one by one rather than narrowed down. */
 const fewPairs = 1_000_000;
 /** Slopes that are drawn to narrow the others down. */
-const draws = 30_000;
+const draws = 60_000;
 
 /** The value of a rank (from 0) in an array that is reordered for it (Hoare 1961). */
 function select(values: Float64Array, rank: number): number {
@@ -147,8 +147,9 @@ export function theilSenSlope(course: Course, random: () => number): number | un
       else [low, left, below] = [newHigh + apart, left - (before + shared - below), before + shared];
       continue;
     }
+    // counted from the bottom both, where the values are in their order as they come
     const under = newLow === low ? below : between(course, -Infinity, newLow);
-    const inside = between(course, newLow, newHigh);
+    const inside = (newHigh === high ? below + left : between(course, -Infinity, newHigh)) - under;
     // the draw missed it: what is known stays, and is drawn from again
     if (under > lower || under + inside <= upper) continue;
     if (inside === left) break;
