@@ -74,7 +74,7 @@ test('a place that fails to draw says so, and the others are as they were', asyn
     const real = window.fetch;
     window.fetch = async (url, init) => {
       const answer = await real(url, init);
-      return String(url).includes('/api/namespaces') ? new Response('{"rows": 7}', { headers: answer.headers }) : answer;
+      return String(url).includes('/api/use') ? new Response('{"rows": 7}', { headers: answer.headers }) : answer;
     };`);
   await browser.click('Namespaces');
   await browser.see('This place cannot be shown');

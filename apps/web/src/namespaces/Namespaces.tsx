@@ -1,4 +1,6 @@
+import type { UseGrid as UseAnswer } from '@moorage/contract/usage';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useMemo } from 'react';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { useGo } from '../frame/address';
@@ -7,7 +9,7 @@ import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
 import { Column } from '../parts/layout';
 import { claimsAt } from './claims-at';
-import { indexOfUse, type UseIndex } from './use';
+import { indexOfUse } from './use';
 import { UseControls, UseGrid, useUseChoices } from './UseGrid';
 import { UseOf } from './UseOf';
 
@@ -18,14 +20,14 @@ function useUse() {
     queryKey: keys.use(rows, columns, at ?? ''),
     queryFn: () => ask('getUse', { query: { rows, columns, ...(at && { at }) } }),
     placeholderData: keepPreviousData,
-    select: indexOfUse,
   });
 }
 
-function Shown({ index }: { index: UseIndex }) {
+function Shown({ grid }: { grid: UseAnswer }) {
+  // an answer that is no grid is not the server's silence: the place says so
+  const index = useMemo(() => indexOfUse(grid), [grid]);
   const go = useGo();
   const { rows, columns } = useUseChoices();
-  const { grid } = index;
   return (
     <Column gap={1.5} sx={{ minHeight: '100%' }}>
       {grid.isPast && <PastMark at={grid.at} />}
@@ -51,7 +53,7 @@ export default function Namespaces() {
       title="Namespaces"
       question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
     >
-      <Fetched query={query}>{(shown) => <Shown index={shown} />}</Fetched>
+      <Fetched query={query}>{(grid) => <Shown grid={grid} />}</Fetched>
     </Place>
   );
 }

@@ -17,15 +17,15 @@ import { VastMatrix, type Drawn } from '../parts/VastMatrix';
 import { Fill, Row } from '../parts/layout';
 import { depthStep } from '../theme/tokens';
 import {
+  columnKeys,
+  columnTitle,
   columnWords,
   isMeasure,
   measureWords,
   noneOf,
-  placeOf,
   rowsShown,
   rowWords,
   shareOf,
-  unnamed,
   type Figures,
   type UseIndex,
 } from './use';
@@ -136,20 +136,19 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
   const [q] = useInAddress('q');
   const { grid } = index;
   const { names, place } = useMemo(() => rowsShown(index, q, sort, measure), [index, q, sort, measure]);
-  const columns = useMemo(() => grid.columns.map((_, i) => String(i)), [grid]);
+  const columns = useMemo(() => columnKeys(grid), [grid]);
+  const placeAt = useMemo(() => new Map(columns.map((key, i) => [key, i])), [columns]);
   const largest = useMemo(
-    () => Math.max(0, ...grid.cells.row.map((_, i) => grid.cells[measure][i] ?? 0)),
+    () => grid.cells[measure].reduce<number>((most, value) => Math.max(most, value ?? 0), 0),
     [grid, measure],
   );
-  const largestRow = useMemo(() => Math.max(0, ...index.ofRow.map((r) => r[measure] ?? 0)), [index, measure]);
-  const title = (column: string) => {
-    const i = Number(column);
-    if (grid.merged > 0 && i === grid.columns.length - 1) return `${grid.merged} others`;
-    return grid.columns[i] || noneOf[of];
-  };
+  const largestRow = useMemo(
+    () => index.ofRow.reduce((most, r) => Math.max(most, r[measure] ?? 0), 0),
+    [index, measure],
+  );
   const cell = (at: { row: string; column: string }): Drawn => {
     const row = place.get(at.row)!;
-    const column = at.column === '' ? null : Number(at.column);
+    const column = at.column === '' ? null : placeAt.get(at.column)!;
     const use = column === null ? index.ofRow[row] : index.cell(row, column);
     if (!use) return { content: '–', colour: chart.secondInk };
     const limit = index.limit(row, column);
@@ -168,24 +167,23 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
       ),
     };
   };
-  const column = placeOf(grid.columns, chosen.column);
-  const nameAt = (key: string) => (key === '' ? '' : grid.columns[Number(key)]! || unnamed);
   return (
     <VastMatrix
       most="max(330px, 100vh - 360px)"
       label={`Use by ${rowWords[by]} and ${columnWords[of]}`}
       rows={names}
       columns={columns}
-      chosen={{ row: chosen.row || (names[0] ?? ''), column: column === null ? '' : String(column) }}
-      choose={(at) => change({ namespace: at.row, class: nameAt(at.column) || null })}
-      open={(at) => open(at.row, nameAt(at.column))}
+      chosen={{ row: chosen.row || (names[0] ?? ''), column: placeAt.has(chosen.column) ? chosen.column : '' }}
+      choose={(at) => change({ namespace: at.row, class: at.column || null })}
+      // what has no name, and several together, cannot be asked for: all of the row is
+      open={(at) => open(at.row, grid.columns.includes(at.column) ? at.column : '')}
       corner={rowWords[by]}
       wholeHead="All"
-      columnHead={title}
+      columnHead={(key) => columnTitle(grid, placeAt.get(key)!, of)}
       rowHead={(name) => <strong title={name}>{name || noneOf[by]}</strong>}
       cell={cell}
       foot={(key) => (
-        <Figure value={(key === '' ? index.all : index.ofColumn[Number(key)]!)[measure]} measure={measure} />
+        <Figure value={(key === '' ? index.all : index.ofColumn[placeAt.get(key)!]!)[measure]} measure={measure} />
       )}
     />
   );

@@ -7,7 +7,7 @@ import { Iops, Size } from '../parts/Size';
 import { Column, Row, Sheet } from '../parts/layout';
 import { Limit } from './Limit';
 import { claimsAt } from './claims-at';
-import { noneOf, placeOf, type UseIndex } from './use';
+import { columnTitle, noneOf, placeOf, type UseIndex } from './use';
 import { useUseChoices } from './UseGrid';
 
 /** What a row uses, in one column or in all, its limits, and how it came to be so. */
@@ -19,9 +19,9 @@ export function UseOf({ index }: { index: UseIndex }) {
   const named = grid.rows.indexOf(chosen.row);
   const row = named < 0 ? 0 : named;
   const name = grid.rows[row]!;
-  const column = placeOf(grid.columns, chosen.column);
+  const column = placeOf(grid, chosen.column);
   const use = column === null ? index.ofRow[row]! : index.cell(row, column);
-  const columnName = column === null ? '' : grid.columns[column] || noneOf[of];
+  const columnName = column === null ? '' : columnTitle(grid, column, of);
   const title = `${name || noneOf[by]}${column === null ? '' : ` in ${columnName}`}`;
   const limit = index.limit(row, column);
   const isNamespace = by === 'namespace';
@@ -33,7 +33,10 @@ export function UseOf({ index }: { index: UseIndex }) {
           {use ? (
             <Typography variant="body2" sx={{ mt: 0.5 }}>
               {isNamespace && !grid.isPast ? (
-                <Link component={RouterLink} to={keep(claimsAt(name, of, column === null ? '' : columnName))}>
+                <Link
+                  component={RouterLink}
+                  to={keep(claimsAt(name, of, grid.columns.includes(columnName) ? columnName : ''))}
+                >
                   {use.claims} {use.claims === 1 ? 'claim' : 'claims'}
                 </Link>
               ) : (

@@ -51,8 +51,6 @@ const history = (part: Partial<History> = {}): History => {
   };
 };
 const cell = (key: string) => document.querySelector<HTMLElement>(`[data-cell="${key}"]`)!;
-/** Columns stand in the order of their names. */
-const [deep, ledger] = ['0', '1'];
 const drawn = async (
   answers: ConstructorParameters<typeof FakeServer>[0] = {},
   at = '/namespaces',
@@ -67,9 +65,9 @@ const drawn = async (
 
 test('each cell says its figure and its share of the limit, and the totals add up', async () => {
   await drawn();
-  expect(cell(`tide-gauges/${ledger}`).textContent).toBe('96 %240 GiB');
+  expect(cell('tide-gauges/ledger').textContent).toBe('96 %240 GiB');
   expect(cell('tide-gauges/').textContent).toBe('25 %250 GiB');
-  expect(cell(`ferry-desk/${ledger}`).textContent).toBe('–');
+  expect(cell('ferry-desk/ledger').textContent).toBe('–');
   const total = within(screen.getByRole('row', { name: /^All / }));
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['290 GiB', '50 GiB', '240 GiB']);
 });
@@ -77,17 +75,17 @@ test('each cell says its figure and its share of the limit, and the totals add u
 test('by another measure no limit is shown, and what a backend did not tell is open in every sum of it', async () => {
   const { user } = await drawn();
   await user.click(screen.getByRole('button', { name: 'raw, with copies' }));
-  expect(cell(`tide-gauges/${ledger}`).textContent).toBe('1 unbound480 GiB');
+  expect(cell('tide-gauges/ledger').textContent).toBe('1 unbound480 GiB');
   expect(window.location.search).toBe('?measure=footprint');
   await user.click(screen.getByRole('button', { name: 'written' }));
-  expect(cell(`ferry-desk/${deep}`).textContent).toBe('–');
+  expect(cell('ferry-desk/deep').textContent).toBe('–');
   const total = within(screen.getByRole('row', { name: /^All / }));
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['–', '–', '60 GiB']);
 });
 
 test('the arrow keys choose a cell, which says what it is made of and leads to its claims', async () => {
   const { user } = await drawn();
-  await user.click(cell(`tide-gauges/${ledger}`));
+  await user.click(cell('tide-gauges/ledger'));
   expect(window.location.search).toBe('?namespace=tide-gauges&class=ledger');
   expect(screen.getByRole('heading', { name: 'tide-gauges in ledger' })).toBeTruthy();
   expect(screen.getByRole('link', { name: '3 claims' }).getAttribute('href')).toBe(
@@ -112,6 +110,22 @@ test('rows and columns are asked for as they are chosen, and stand in the addres
   await user.click(await screen.findByRole('option', { name: 'team' }));
   await waitFor(() => expect(server.of('getUse').at(-1)!.query).toEqual({ rows: 'team', columns: 'backend' }));
   expect(window.location.search).toBe('?columns=backend&rows=team');
+});
+
+test('what has no name and what is shown as one are columns of their own, named so', async () => {
+  const cells = [
+    ['tide-gauges', 'a', { provisioned: GiB }],
+    ['tide-gauges', '', { provisioned: 2 * GiB }],
+  ] as const;
+  const { unmount, user } = await drawn({}, '/namespaces?namespace=tide-gauges', maren, aUseGrid(cells));
+  await user.click(cell('tide-gauges/~'));
+  expect(screen.getByRole('heading', { name: 'tide-gauges in no class' })).toBeTruthy();
+  expect(window.location.search).toBe('?namespace=tide-gauges&class=%7E');
+  unmount();
+  const merged = aUseGrid([cells[0], ['tide-gauges', 'b', { provisioned: 5 * GiB }]]);
+  await drawn({}, '/namespaces?namespace=tide-gauges&class=%2B', maren, { ...merged, columns: ['a', ''], merged: 31 });
+  expect(screen.getByRole('heading', { name: 'tide-gauges in 31 others' })).toBeTruthy();
+  expect(screen.getByRole('columnheader', { name: '31 others' })).toBeTruthy();
 });
 
 test('rows are found by a part of their name and ordered by what they use', () => {

@@ -27,12 +27,20 @@ export const noneOf: Record<UseColumn | UseRow, string> = {
   team: 'no team',
 };
 
-/** In the address, for a column without a name. */
-export const unnamed = '~';
-/** The place of the column that the address names; null: all of them. */
-export function placeOf(columns: readonly string[], named: string): number | null {
-  if (named === '') return null;
-  const at = columns.indexOf(named === unnamed ? '' : named);
+/** For a column without a name, and for those that are shown as one: no name of either world looks so. */
+const [unnamed, others] = ['~', '+'];
+/** What columns are called in the address, each by its own name: the empty text is left to all of them. */
+export const columnKeys = ({ columns, merged }: Pick<UseGrid, 'columns' | 'merged'>): string[] =>
+  columns.map((name, i) => (merged > 0 && i === columns.length - 1 ? others : name || unnamed));
+/** What stands over a column. */
+export const columnTitle = (
+  { columns, merged }: Pick<UseGrid, 'columns' | 'merged'>,
+  i: number,
+  of: UseColumn,
+): string => (merged > 0 && i === columns.length - 1 ? `${merged} others` : columns[i] || noneOf[of]);
+/** The place of the column of a key; null: all of them. */
+export function placeOf(grid: Pick<UseGrid, 'columns' | 'merged'>, key: string): number | null {
+  const at = key === '' ? -1 : columnKeys(grid).indexOf(key);
   return at < 0 ? null : at;
 }
 
