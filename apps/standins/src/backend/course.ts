@@ -68,7 +68,7 @@ export function volumesOfDay(backend: Backend, day: string, path: (volume: strin
         { MetricId: 'BytesPerSecond', MetricValue: String(Math.round(iops * 16 * 1024)), Timestamp, MetricProperty },
         {
           ...{ MetricId: 'LatencyMilliseconds', Timestamp, MetricProperty },
-          MetricValue: serviceMs(volume, backend.pool(volume.pool)).toFixed(3),
+          MetricValue: serviceMs(volume, backend.pools.get(volume.pool)).toFixed(3),
         },
       );
     }

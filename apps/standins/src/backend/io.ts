@@ -32,11 +32,11 @@ export function operationsUntil(volume: Volume, ceiling: number | undefined, at:
 export type Done = (at: number) => number;
 
 /** How long an operation on a volume takes, milliseconds. */
-export const serviceMs = (volume: Volume, pool: PoolSeed): number =>
-  (pool.kind === 'shards' ? 6 : 0.4) * (1 + 0.5 * draw(volume.id));
+export const serviceMs = (volume: Volume, pool: PoolSeed | undefined): number =>
+  (pool?.kind === 'shards' ? 6 : 0.4) * (1 + 0.5 * draw(volume.id));
 
 /** What was done on a volume since it was made, in the standard's counts. */
-export function ioStatistics(volume: Volume, pool: PoolSeed, ceiling: number | undefined, now: Date) {
+export function ioStatistics(volume: Volume, pool: PoolSeed | undefined, ceiling: number | undefined, now: Date) {
   const since = Date.parse(volume.madeAt ?? now.toISOString());
   const operations = Math.max(
     0,

@@ -54,7 +54,8 @@ export class Views extends PartViews {
       ...(arrived !== undefined && { Operations: [{ OperationName: 'Move', PercentageComplete: arrived }] }),
       IOStatistics: ioStatistics(
         volume,
-        this.backend.pool(volume.pool),
+        // a pool that is not listed any more has its volumes still
+        this.backend.pools.get(volume.pool),
         this.backend.serviceClasses.get(volume.serviceClass ?? '')?.maxIops,
         this.backend.clock.now(),
       ),
