@@ -160,15 +160,17 @@ test('of a key that is not told of whole there is no value', async () => {
 });
 
 test('however often a backend is looked at in a minute, it is sampled once', async () => {
+  let taken = 0;
   const view = {
-    pools: [],
-    volumes: [usedVolume(0, 7), usedVolume(1, 7)],
-    nodes: [],
-    disks: [],
-    healthy: true,
-  } as never;
-  for (let i = 0; i < 3; i++) await takeView(database, 'basalt', view, new Date());
-  expect((await sampledOf('claim', 'u0')).length).toBeLessThanOrEqual(2);
+    get volumes() {
+      taken += 1;
+      return [usedVolume(0, 7), usedVolume(1, 7)];
+    },
+  };
+  for (let i = 0; i < 4; i++) await takeView(database, 'basalt', view as never, new Date());
+  expect(taken).toBeGreaterThan(0);
+  // a minute may end meanwhile
+  expect(taken).toBeLessThanOrEqual(2);
 });
 
 test('minutes are kept for their days and no longer, what they were rolled up to for longer', async () => {
