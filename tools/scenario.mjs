@@ -258,6 +258,14 @@ export async function loadScenario({ url, standins, say }) {
     return bound >= expected;
   });
   if (standins.gneiss) await carveShares();
+  // prices since the beginning, and one that begins tomorrow
+  for (const [tier, perGiB, perIops, days] of [
+    ['fast', 0.24, 0.008, storyDays + 1],
+    ['standard', 0.11, 0.004, storyDays + 1],
+    ['deep', 0.03, 0.002, storyDays + 1],
+    ['fast', 0.22, 0.008, -1],
+  ])
+    await api('PUT', '/api/rates', { tier, from: daysAgo(days).slice(0, 10), perGiB, perIops });
   await setClocks(0);
   say(`${bound} claims are bound`);
   for (const [path, body] of cannotBind) await platform(path, body);

@@ -1,5 +1,6 @@
 import { aClaim, eventually, moorClass, type Caller } from '@moorage/server/testing/world';
 import type { Browser } from './browser';
+import { By } from 'selenium-webdriver';
 import { beginJourney } from './journey';
 
 /** Who uses what, now and then: what fills a pool is found, and a moment of the past is looked at. */
@@ -48,6 +49,22 @@ test('a moment of the past is shown as it was, plainly marked, and left again', 
   await browser.see('140 GiB');
   await browser.click('Back to now');
   await browser.see('540 GiB');
+});
+
+test('what a month costs adds up by whatever it is put together', async () => {
+  await caller.ok('PUT', '/api/rates', { tier: 'fast', from: '2026-01-01', perGiB: 1000, perIops: 0 });
+  await browser.go('/namespaces');
+  await browser.click('Statement of a month');
+  await browser.see('The month lasts: reckoned up to');
+  const whole = async () => {
+    const cells = await browser.driver.findElements(By.css('[aria-label^="Statement by"] tr:last-child td'));
+    return cells.at(-1)!.getText();
+  };
+  const all = await whole();
+  expect(all).toMatch(/^[\d,]+\.\d\d EUR$/);
+  await browser.choose('Together by', 'tier');
+  await browser.see('fast');
+  expect(await whole()).toBe(all);
 });
 
 test('what a namespace held stands over time, with what happened to it, and as a table', async () => {

@@ -40,6 +40,7 @@ const Nodes = lazy(() => import('./applications/Nodes'));
 const StartApplication = lazy(() => import('./applications/StartApplication'));
 const ApplicationDetail = lazy(() => import('./applications/ApplicationDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const Statement = lazy(() => import('./namespaces/Statement'));
 const Buckets = lazy(() => import('./buckets/Buckets'));
 const Drift = lazy(() => import('./drift/Drift'));
 const Proof = lazy(() => import('./claims/Proof'));
@@ -81,6 +82,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/apps/new" element={<StartApplication />} />
             <Route path="/apps/:namespace/:name" element={<ApplicationDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />
+            <Route path="/namespaces/statement" element={<Statement />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />
           </Routes>

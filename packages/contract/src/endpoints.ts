@@ -15,6 +15,7 @@ import { bucketsEndpoints } from './endpoints/buckets';
 import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { usageEndpoints } from './endpoints/usage';
+import { pricesEndpoints } from './endpoints/prices';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
 
@@ -37,6 +38,7 @@ export const endpoints = {
   ...driftEndpoints,
   ...namespacesEndpoints,
   ...usageEndpoints,
+  ...pricesEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,
 };

@@ -24,6 +24,7 @@ import { up as applications } from './migration-0020-applications';
 import { up as written } from './migration-0021-written';
 import { up as usage } from './migration-0022-usage';
 import { up as samples } from './migration-0023-samples';
+import { up as prices } from './migration-0024-prices';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -50,6 +51,7 @@ export const migrations = [
   { name: '0021-written', up: written },
   { name: '0022-usage', up: usage },
   { name: '0023-samples', up: samples },
+  { name: '0024-prices', up: prices },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -148,6 +148,13 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('setLimits', { body: [{ namespace: 'wave-model', was: null, bytes: 2 ** 40 }] });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
   await ask('listNamespaces');
+  await ask('setRate', { body: { tier: 'fast', from: '2026-09-01', perGiB: 0.2, perIops: 0.001 } });
+  await ask('setRate', { body: { tier: 'fast', from: '2099-01-01', perGiB: 0.3, perIops: 0 } });
+  await ask('dropRate', { params: { tier: 'fast', from: '2099-01-01' } });
+  await ask('listRates');
+  const month = new Date().toISOString().slice(0, 7);
+  await ask('getStatement', { query: { month } });
+  await ask('exportStatement', { query: { month } });
   await ask('getUse', { query: { columns: 'tier' } });
   const [from, to] = [60, 0].map((minutes) => new Date(Date.now() - minutes * 60_000).toISOString());
   await ask('getHistory', { query: { of: 'site', from: from!, to: to! } });

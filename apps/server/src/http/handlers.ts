@@ -48,6 +48,9 @@ import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
 import { listNamespaces, setLimit, setLimits } from '../namespaces/namespaces';
 import { getHistory } from '../usage/history';
+import { dropRate, listRates, setRate } from '../usage/prices';
+import { getStatement } from '../usage/statement';
+import { statementText } from '../usage/statement-export';
 import { getUse } from '../usage/use';
 import { getOperation, listOperations } from '../operations/listing';
 import { retryRefused, steer } from '../operations/steer';
@@ -324,6 +327,16 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     deleteBucketClass: ({ params, person }) => desk.deleteClass(params.name!, person.name),
     lookUp: ({ query, person }) => lookUp(database, Sight.of(person), query.q),
     getHistory: ({ query, person }) => getHistory(database, Sight.of(person), query),
+    listRates: () => listRates(database),
+    setRate: ({ body, person }) => setRate(database, body, person.name),
+    dropRate: ({ params, person }) => dropRate(database, params.tier!, params.from!, person.name),
+    getStatement: ({ query, person }) => getStatement(database, Sight.of(person), query.month, engine.config.currency),
+    exportStatement: async ({ query, person, response }): Promise<typeof answered> => {
+      const statement = await getStatement(database, Sight.of(person), query.month, engine.config.currency);
+      response.attachment(`statement-${query.month}.${query.format}`);
+      response.send(statementText(statement, query.format));
+      return answered;
+    },
     getUse: ({ query, person }) => getUse(database, Sight.of(person), query),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>

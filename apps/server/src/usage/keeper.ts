@@ -3,6 +3,7 @@ import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import type { PlatformConnector } from '../platform/connector';
 import type { BackendView } from '../swordfish/connector';
+import { noteNames } from './prices';
 import { catchUp, forgetSamples, rollUp, takeView } from './sampling';
 import { followClock, keepDays } from './use';
 
@@ -48,6 +49,7 @@ export class UsageKeeper {
 
   /** Keeps the sums of days that are over, rolls up, and drops what had its time. */
   async tidy(): Promise<void> {
+    await noteNames(this.database);
     await keepDays(this.database, this.isOver);
     await rollUp(this.database, this.isOver);
     await forgetSamples(this.database);

@@ -30,6 +30,8 @@ export const keys = {
   plans: () => ['plans'] as const,
   namespaces: () => ['namespaces'] as const,
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
+  rates: () => ['rates'] as const,
+  statement: (month: string) => ['statement', month] as const,
   history: (of: string, name: string, range: string, at: string) => ['history', of, name, range, at] as const,
   claims: {
     page: (query: Readonly<Partial<Record<keyof ClaimQuery, string | undefined>>>) =>

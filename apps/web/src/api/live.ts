@@ -44,7 +44,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'plans',
     'operations',
   ],
-  namespaces: ['namespaces', 'use', 'placement', 'growth', 'round'],
+  namespaces: ['namespaces', 'use', 'rates', 'statement', 'placement', 'growth', 'round'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

@@ -1,9 +1,11 @@
+import { Button } from '@mui/material';
 import type { UseGrid as UseAnswer } from '@moorage/contract/usage';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useMemo } from 'react';
+import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
-import { useGo } from '../frame/address';
+import { useGo, useKeepLine } from '../frame/address';
 import { PastMark, useMoment } from '../frame/Moment';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
@@ -48,9 +50,15 @@ function Shown({ grid }: { grid: UseAnswer }) {
 
 export default function Namespaces() {
   const query = useUse();
+  const keep = useKeepLine();
   return (
     <Place
       title="Namespaces"
+      actions={
+        <Button component={RouterLink} to={keep('/namespaces/statement')}>
+          Statement of a month
+        </Button>
+      }
       question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
     >
       <Fetched query={query}>{(grid) => <Shown grid={grid} />}</Fetched>
