@@ -238,6 +238,7 @@ export async function loadScenario({ url, standins, say }) {
   await api('PATCH', '/api/pools/kelp-deep', { price: 0.03 });
   await api('PATCH', '/api/pools/basalt-swift', { price: 0.34, allotmentIops: 160_000 });
   await api('PATCH', '/api/pools/basalt-broad', { overcommit: 2, allotment: 100 * 1024 * GiB, price: 0.12 });
+  await api('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
   await api('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 600 * GiB });
   await api('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 12 * 1024 * GiB });
   for (const [path, body] of objects) await platform(path, body);

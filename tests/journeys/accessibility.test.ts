@@ -26,6 +26,7 @@ beforeAll(async () => {
     });
   await claim('level-log', 'ledger');
   await claim('tile-share', 'charts-shared', ['ReadWriteMany']);
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 90 * 2 ** 30 });
   await caller.inState('level-log', 'bound');
   await caller.inState('tile-share', 'nothing-fits');

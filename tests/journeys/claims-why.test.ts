@@ -45,6 +45,7 @@ test('each kind of pending says its reason, and is resolved from there', async (
   await browser.see('on basalt-broad');
 
   // a limit
+  await caller.ok('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: GiB });
   await caller.ok('POST', '/api/claims', {
     ...aClaim('over-limit', 'general', { size: '4Gi' }),

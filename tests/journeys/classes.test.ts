@@ -240,6 +240,7 @@ test('pools are moored, dragged into another order, and claims tried until one i
   await browser.type('IOPS floor, ledger', '5000');
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'lands here');
   // a limit of the namespace refuses; the remedy is one step away
+  await caller.ok('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 100 * 2 ** 30 });
   await until('the cell', '[data-cell="ledger/basalt-swift"]', 'over quota');
   await browser.see('Raise the limit of ferry-desk to 500 GiB, 400 GiB more');

@@ -54,6 +54,8 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
+import { endGrants } from './namespaces/limit-requests';
+import { onQuotas, QuotaKeeper } from './namespaces/quota-objects';
 import { UsageKeeper } from './usage/keeper';
 import { Vault } from './secrets/vault';
 
@@ -78,6 +80,7 @@ export class Engine {
   readonly works: readonly Work[];
   private readonly binder: Binder;
   private readonly usage: UsageKeeper;
+  private readonly quotas: QuotaKeeper;
   private readonly runner: Runner;
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
@@ -115,6 +118,7 @@ export class Engine {
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     this.usage = new UsageKeeper(database, platform, this.backends, log, () => this.stopped || !this.anchor.leads);
+    this.quotas = new QuotaKeeper(database, platform, log, () => this.stopped || !this.anchor.leads);
     this.queue = new OperationQueue(config.databaseUrl, log);
     const { site } = config.estate;
     this.binder = new Binder(database, platform, this.backends, metrics, site);
@@ -199,6 +203,7 @@ export class Engine {
     if (event.data.topic === 'backends' && renewed !== undefined) void this.guard(() => this.backends.renew(renewed));
     if (!this.anchor.leads) return;
     if (event.data.topic === 'backends') void this.guard(() => this.followBackends());
+    if (event.data.topic === 'limits') void this.guard(this.keepQuotas);
     const helped = helpedBy(event.data);
     if (helped) this.reconsiderSoon(helped);
   }
@@ -232,12 +237,16 @@ export class Engine {
 
   private readonly sweep = oneAtATime(async () => {
     await endHolds(this.database);
+    await endGrants(this.database);
+    await this.keepQuotas();
     await this.binder.destroyLate();
     await this.runner.enqueue([
       ...(await findForgottenBuckets(this.database)),
       ...(await findForgotten(this.database)),
     ]);
   });
+
+  private readonly keepQuotas = oneAtATime(() => this.quotas.keep());
 
   private readonly look = oneAtATime(() => this.usage.look());
 
@@ -278,6 +287,7 @@ export class Engine {
         persistentvolumes: async (changed, gone) => {
           this.woken.push(...(await onVolumes(this.database, changed, gone)));
         },
+        resourcequotas: (changed, gone) => onQuotas(this.database, changed, gone),
         pods: (changed, gone) => onPods(this.database, changed, gone),
         volumeattachments: (changed, gone) => onAttachments(this.database, changed, gone),
         bucketclasses: async () => {

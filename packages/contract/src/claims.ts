@@ -75,7 +75,7 @@ export const checkSchema = z.object({
   passed: z.boolean(),
   need: z.union([z.number(), z.string()]),
   have: z.union([z.number(), z.string()]),
-  unit: z.enum(['bytes', 'iops', 'bytes-per-second', 'copies', 'share', 'text']),
+  unit: z.enum(['bytes', 'iops', 'claims', 'bytes-per-second', 'copies', 'share', 'text']),
 });
 /** Where a share is carved out of a pool that is sold in instances, and what is bought for it; without an instance, a new one. */
 const carvedSchema = z.object({

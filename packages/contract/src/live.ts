@@ -8,6 +8,7 @@ export const topics = [
   'moorings',
   'claims',
   'namespaces',
+  'limits',
   'logbook',
   'reshapes',
   'findings',

@@ -38,6 +38,16 @@ export const placementStateSchema = z.object({
   ),
   moorings: z.array(mooringSchema),
   limits: z.array(z.object({ namespace: z.string(), className: z.string().nullable(), bytes: z.number() })),
+  /** Limits of claims and of reserved IOPS, with what is used of them. */
+  counts: z.array(
+    z.object({
+      namespace: z.string(),
+      className: z.string().nullable(),
+      of: z.enum(['claims', 'iops']),
+      limit: z.number(),
+      used: z.number(),
+    }),
+  ),
   /** Classes kept for namespaces that were granted them, and those namespaces. Classes not listed are open to all. */
   grants: z.array(z.object({ className: z.string(), namespaces: z.array(z.string()) })),
   /** What is kept where: volumes alike in class, pool and size. */

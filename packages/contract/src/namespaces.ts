@@ -35,8 +35,3 @@ export const newLimitsSchema = z
   .min(1)
   .max(2000);
 export type NewLimits = z.infer<typeof newLimitsSchema>;
-
-export const limitSchema = z.object({
-  /** Null takes the limit away. */
-  bytes: z.int().positive().nullable(),
-});

@@ -3,7 +3,7 @@ import { toCorePool } from './pool-state';
 import type { Tuned } from '@moorage/core/classes/tunable';
 import type { AccessMode, StorageClass, VolumeMode } from '@moorage/core/classes/storage-class';
 import { Offers } from '@moorage/core/placement/offer';
-import type { ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
+import type { CountLimit, ClaimRequest, Mooring, PlacementInput, Quota } from '@moorage/core/placement/request';
 import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 
@@ -48,6 +48,11 @@ export function quotasOf(state: PlacementState, namespace: string, className: st
     }));
 }
 
+export const countsOf = (state: PlacementState, namespace: string, className: string): CountLimit[] =>
+  state.counts
+    .filter((c) => c.namespace === namespace && (c.className === null || c.className === className))
+    .map(({ className: only, of, limit, used }) => ({ scope: only === null ? 'namespace' : 'class', of, limit, used }));
+
 export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: TriedClaim): PlacementInput {
   const { state, pools, moorings, offers } = prepared;
   const claim: ClaimRequest = {
@@ -68,6 +73,7 @@ export function inputFor(prepared: Prepared, storageClass: StorageClass, tried: 
     moorings: moorings.get(storageClass.name) ?? [],
     pools,
     quotas: quotasOf(state, tried.namespace, storageClass.name),
+    counts: countsOf(state, tried.namespace, storageClass.name),
     ...(kept && { granted: kept.namespaces.includes(tried.namespace) }),
     offers,
   };

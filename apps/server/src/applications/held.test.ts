@@ -77,6 +77,7 @@ test('what is held too long is free again, and what waited for it is bound', asy
 });
 
 test('what is held counts against the limit of its namespace', async () => {
+  await maren.ok('PUT', '/api/namespaces/tide-gauges/enforcement', { byPlatform: false });
   await maren.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 16 * GiB });
   expect((await start('store', 3)).status).toBe(201);
   await bound('data-store-0');

@@ -114,6 +114,7 @@ describe('a claim that fits nowhere', () => {
   });
 
   test('waits for its quota, and goes on when the limit is raised by what the remedy says', async () => {
+    await caller.ok('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
     await caller.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 50 * GiB });
     await caller.ok('POST', '/api/claims', aClaim('bookings', 'tide-fast', { namespace: 'ferry-desk' }));
     const { decisions } = await caller.inState('bookings', 'nothing-fits', 'ferry-desk');

@@ -37,6 +37,8 @@ export interface StoredClaim {
   /** Where a plan for many claims puts this one: the pool, and the disks of its copies there. */
   planned: { pool: string; disks: string[] } | null;
   limits: { class_name: string; bytes: number }[];
+  /** Of claims and of reserved IOPS. */
+  counts: { class_name: string; measure: 'claims' | 'iops'; amount: number }[];
   /** Persistent volumes that the platform may bind to it. */
   beforehand: PlatformObject[];
 }
@@ -50,6 +52,8 @@ const toDecide = `SELECT o.uid, o.namespace, o.name, o.size_bytes, o.phase, o.bo
      (SELECT jsonb_build_object('pool', pool_id, 'disks', disks) FROM planned_places p WHERE p.namespace = o.namespace AND p.claim_name = o.name) AS planned,
      (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'bytes', bytes)), '[]')
       FROM limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name)) AS limits,
+     (SELECT coalesce(jsonb_agg(jsonb_build_object('class_name', class_name, 'measure', measure, 'amount', amount)), '[]')
+      FROM counted_limits l WHERE l.namespace = o.namespace AND l.class_name IN ('', o.class_name) AND l.measure <> 'snapshots') AS counts,
      (SELECT coalesce(jsonb_agg(v.body), '[]') FROM (
         (SELECT body FROM platform_objects v WHERE v.plural = 'persistentvolumes' AND v.phase = 'Available'
            AND v.class_name = o.class_name AND v.size_bytes >= o.size_bytes ORDER BY v.size_bytes LIMIT 50)

@@ -1,19 +1,26 @@
 import { readTuned } from '@moorage/core/classes/manifest';
 import type { StorageClass } from '@moorage/core/classes/storage-class';
 import { bestMatch } from '@moorage/core/claims/static';
-import type { ClaimRequest, PlacementInput, Quota } from '@moorage/core/placement/request';
+import type { ClaimRequest, CountLimit, PlacementInput, Quota } from '@moorage/core/placement/request';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import type { Database } from '../database/database';
 import { lockNamespace } from '../database/locks.sql';
 import { heldFor } from '../moorings/planned';
+import { countsUsed } from '../namespaces/limits.sql';
 import { corePools, livePools, type LivePool } from '../pools/pools';
 import { staticVolumeOf } from '../static-volumes/static-volume';
 import { usedInNamespaces, type StoredClaim } from './choose.sql';
 
-async function readQuotas(database: Database, { namespace, limits }: StoredClaim): Promise<Quota[]> {
-  if (limits.length === 0) return [];
-  await lockNamespace(database, namespace);
-  return quotasOf(limits, await usedInNamespaces(database, [namespace]));
+/** The limits of a claim with what is used of them, under the lock of its namespace where there are any. */
+async function readLimits(
+  database: Database,
+  { namespace, limits, counts }: StoredClaim,
+): Promise<{ quotas: Quota[]; counts: CountLimit[] }> {
+  if (limits.length + counts.length > 0) await lockNamespace(database, namespace);
+  return {
+    quotas: limits.length === 0 ? [] : quotasOf(limits, await usedInNamespaces(database, [namespace])),
+    counts: counts.length === 0 ? [] : countsOf(counts, await countsUsed(database, [namespace])),
+  };
 }
 
 /** The facts as they are for the claim that something is held for: what is its own is not in its way. */
@@ -55,6 +62,18 @@ export const quotasOf = (
     used: used.filter((u) => class_name === '' || u.class_name === class_name).reduce((sum, u) => sum + u.bytes, 0),
   }));
 
+/** The same of limits of claims and of reserved IOPS. */
+export const countsOf = (
+  counts: StoredClaim['counts'],
+  used: readonly { readonly class_name: string; readonly claims: number; readonly iops: number }[],
+): CountLimit[] =>
+  counts.map(({ class_name, measure, amount }) => ({
+    scope: class_name === '' ? ('namespace' as const) : ('class' as const),
+    of: measure,
+    limit: amount,
+    used: used.filter((u) => class_name === '' || u.class_name === class_name).reduce((sum, u) => sum + u[measure], 0),
+  }));
+
 /** What a claim asks for, as the core knows it. */
 export const requestOf = (claim: StoredClaim): ClaimRequest => ({
   namespace: claim.namespace,
@@ -89,7 +108,7 @@ export async function factsFor(
   storageClass: StorageClass,
 ): Promise<PlacementInput> {
   const { moorings } = claim;
-  const read = await readQuotas(database, claim);
+  const read = await readLimits(database, claim);
   const locked = await livePools(
     database,
     // also where something is held for it, which is let go of with the decision
@@ -97,7 +116,7 @@ export async function factsFor(
     'lock',
   );
   const held = claim.planned && (await heldFor(database, claim.namespace, claim.name));
-  const { live, quotas } = withoutOwn(locked, read, held ?? undefined);
+  const { live, quotas } = withoutOwn(locked, read.quotas, held ?? undefined);
   return {
     claim: requestOf(claim),
     site,
@@ -105,6 +124,7 @@ export async function factsFor(
     moorings,
     pools: corePools(live),
     quotas,
+    counts: read.counts,
     ...(!claim.open && { granted: claim.granted }),
     ...(claim.planned !== null && { planned: claim.planned.pool }),
   };

@@ -44,6 +44,7 @@ describe('grants', () => {
     expect(await failedOf('waits')).toEqual(['grant']);
     const { decisions } = await maren.claim('waits', 'ferry-desk');
     expect(decisions[0]!.remedies[0]!.changes).toEqual([{ kind: 'grant', namespace: 'ferry-desk' }]);
+    await maren.ok('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
     await maren.ok('PATCH', '/api/classes/kept/grants', {
       set: [{ namespace: 'ferry-desk', granted: true, quota: 30 * GiB }],
     });

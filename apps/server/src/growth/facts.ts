@@ -2,7 +2,8 @@ import { fromManifest, provisioner } from '@moorage/core/classes/manifest';
 import type { GrowthInput, Held } from '@moorage/core/placement/growth';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { claimsToDecide, claimToDecide, usedInNamespaces, type StoredClaim } from '../binder/choose.sql';
-import { quotasOf, requestOf } from '../binder/facts';
+import { countsOf, quotasOf, requestOf } from '../binder/facts';
+import { countsUsed } from '../namespaces/limits.sql';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { lockNamespace } from '../database/locks.sql';
@@ -72,6 +73,7 @@ function factsOf(
   { claim, reserved, further, disks }: Read,
   pools: GrowthInput['pools'],
   used: Parameters<typeof quotasOf>[1],
+  counted: Parameters<typeof countsOf>[1],
 ): GrowthFacts {
   const held = (at: Reserved | FurtherCopy): Held => ({
     pool: at.pool_id,
@@ -85,6 +87,8 @@ function factsOf(
     ...{ claim: requestOf(claim), site, pools, moorings: claim.moorings },
     storageClass: fromManifest(claim.class!).storageClass,
     quotas: quotasOf(claim.limits, used),
+    // as many claims as before
+    counts: countsOf(claim.counts, counted).filter((c) => c.of === 'iops'),
     ...(!claim.open && { granted: claim.granted }),
     held: [held(reserved), ...further.map(held)],
   };
@@ -104,11 +108,12 @@ export async function factsToGrow(
   if (refused) return refused;
   const further = await furtherCopiesOf(database, uid);
   const read = { claim: claim!, reserved: reserved!, further, disks: await disksOf(database, [uid]) };
-  const { namespace, limits } = read.claim;
-  if (lock && limits.length > 0) await lockNamespace(database, namespace);
+  const { namespace, limits, counts } = read.claim;
+  if (lock && limits.length + counts.length > 0) await lockNamespace(database, namespace);
   const used = limits.length > 0 ? await usedInNamespaces(database, [namespace]) : [];
+  const counted = counts.length > 0 ? await countsUsed(database, [namespace]) : [];
   const pools = corePools(await livePools(database, [...new Set(poolsOf(read))], lock));
-  return factsOf(site, read, pools, used);
+  return factsOf(site, read, pools, used, counted);
 }
 
 /** The same for many claims, in as many ways to the database as for one; all with the same pools. */
@@ -125,6 +130,11 @@ export async function factsToGrowMany(
     await usedInNamespaces(database, [...new Set([...claims.values()].map((c) => c.namespace))]),
     (u) => u.namespace,
   );
+  const counting = [...claims.values()].filter((c) => c.counts.length > 0).map((c) => c.namespace);
+  const counted = groupedBy(
+    counting.length === 0 ? [] : await countsUsed(database, [...new Set(counting)]),
+    (u) => u.namespace,
+  );
   const reads = new Map<string, Read | NoGrowth>(
     uids.map((uid) => {
       const [claim, held] = [claims.get(uid), reserved.get(uid)];
@@ -137,7 +147,13 @@ export async function factsToGrowMany(
   return new Map(
     [...reads].map(([uid, read]) => [
       uid,
-      typeof read === 'string' ? read : factsOf(site, read, pools, used.get(read.claim.namespace) ?? []),
+      typeof read === 'string'
+        ? read
+        : factsOf(
+            ...([site, read, pools] as const),
+            used.get(read.claim.namespace) ?? [],
+            counted.get(read.claim.namespace) ?? [],
+          ),
     ]),
   );
 }

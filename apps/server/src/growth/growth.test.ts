@@ -134,6 +134,7 @@ test('a request that is changed on the platform grows the claim as well, and one
 
 test('what does not fit is refused beforehand with its remedies; asked for all the same it waits, and grows when a limit is raised', async () => {
   await bound('g-limit', 'plain', '10Gi');
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/tide-gauges/limit/plain', { bytes: 40 * GiB });
   const answer = await outlook('g-limit', '60Gi');
   expect(answer.growth).toMatchObject({ kind: 'reckoned', fits: false });

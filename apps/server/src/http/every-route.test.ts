@@ -147,6 +147,18 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('setNamespaceLimit', { params: { namespace: 'tide-gauges' }, body: { bytes: 2 ** 40 } });
   await ask('setLimits', { body: [{ namespace: 'wave-model', was: null, bytes: 2 ** 40 }] });
   await ask('setClassLimit', { params: { namespace: 'tide-gauges', className: 'route' }, body: { bytes: null } });
+  const wave = { namespace: 'wave-model' };
+  await ask('setEnforcement', { params: wave, body: { byPlatform: false } });
+  const request = async (asked: number) =>
+    (await ask('askForLimit', { params: wave, body: { measure: 'bytes', asked, reason: 'a longer run' } })) as {
+      id: string;
+    };
+  const [kept, dropped] = [await request(2 ** 41), await request(2 ** 42)];
+  await ask('answerLimitRequest', { params: { id: kept.id }, body: { granted: null, answer: 'not this year' } });
+  await ask('withdrawLimitRequest', { params: { id: dropped.id } });
+  await ask('listLimitRequests', { query: { state: 'open' } });
+  await ask('getLimits', { params: wave });
+  await ask('getLimitEffect', { params: wave, query: { measure: 'bytes', amount: String(2 ** 40) } });
   await ask('listNamespaces');
   await ask('setRate', { body: { tier: 'fast', from: '2026-09-01', perGiB: 0.2, perIops: 0.001 } });
   await ask('setRate', { body: { tier: 'fast', from: '2099-01-01', perGiB: 0.3, perIops: 0 } });

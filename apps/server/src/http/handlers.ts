@@ -46,7 +46,11 @@ import { planApplicationText, startApplicationText } from '../manifests/applicat
 import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
-import { listNamespaces, setLimit, setLimits } from '../namespaces/namespaces';
+import { answerRequest, askForLimit, listRequests, withdrawRequest } from '../namespaces/limit-requests';
+import { getLimitEffect, getLimits } from '../namespaces/limit-view';
+import { setLimit, setLimits } from '../namespaces/limits';
+import { listNamespaces } from '../namespaces/namespaces';
+import { setEnforcement } from '../namespaces/quota-objects';
 import { getHistory } from '../usage/history';
 import { dropRate, listRates, setRate } from '../usage/prices';
 import { getStatement } from '../usage/statement';
@@ -340,10 +344,18 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     getUse: ({ query, person }) => getUse(database, Sight.of(person), query),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
-      setLimit(database, { namespace: params.namespace! }, body.bytes, person.name),
+      setLimit(database, { namespace: params.namespace! }, body, person.name),
     setLimits: ({ body, person }) => setLimits(database, body, person.name),
     setClassLimit: ({ params, body, person }) =>
-      setLimit(database, { namespace: params.namespace!, className: params.className! }, body.bytes, person.name),
+      setLimit(database, { namespace: params.namespace!, className: params.className! }, body, person.name),
+    getLimits: ({ params, person }) => getLimits(database, Sight.of(person), params.namespace!),
+    getLimitEffect: ({ params, query, person }) => getLimitEffect(database, Sight.of(person), params.namespace!, query),
+    setEnforcement: ({ params, body, person }) =>
+      setEnforcement(database, params.namespace!, body.byPlatform, person.name),
+    askForLimit: ({ params, body, person }) => askForLimit(database, params.namespace!, body, person),
+    listLimitRequests: ({ query, person }) => listRequests(database, Sight.of(person), query.state),
+    answerLimitRequest: ({ params, body, person }) => answerRequest(database, params.id!, body, person.name),
+    withdrawLimitRequest: ({ params, person }) => withdrawRequest(database, params.id!, person),
     listLogbook: ({ query, person }) => listLogbook(database, Sight.of(person), person.name, query.cursor, query.limit),
     openapi: () => openapiDocument(version),
     events: ({ request, response, person }) => {

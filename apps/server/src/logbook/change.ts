@@ -9,6 +9,7 @@ export interface Change {
     | 'pool'
     | 'instance'
     | 'limit'
+    | 'limit-request'
     | 'rate'
     | 'person'
     | 'backend'

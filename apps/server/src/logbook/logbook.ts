@@ -28,7 +28,7 @@ export async function recordAll(database: Database, changes: readonly Change[]):
 
 /** What concerns namespaces: their claims and limits, whose names begin with theirs. */
 const ofNamespaces = (namespaces: readonly string[]) => ({
-  kind: ['claim', 'limit', 'volume', 'bucket', 'bucket-key'],
+  kind: ['claim', 'limit', 'limit-request', 'volume', 'bucket', 'bucket-key'],
   [Op.and]: where(fn('split_part', col('subject'), '/', 1), { [Op.in]: [...namespaces] }),
 });
 

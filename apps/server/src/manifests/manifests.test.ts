@@ -304,6 +304,7 @@ describe('a plan', () => {
       `SELECT sum(bytes)::text AS bytes FROM reservations WHERE namespace = 'ferry-desk'`,
     );
     const limit = Number(used[0]!.bytes) + 12 * 2 ** 30;
+    await maren.ok('PUT', '/api/namespaces/ferry-desk/enforcement', { byPlatform: false });
     await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: limit });
     const text = names.map((name) => claim(name, '15Gi')).join('---\n');
     const shown = await eventually('the class lets them grow', async () => {

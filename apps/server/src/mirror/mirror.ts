@@ -31,6 +31,7 @@ const topicOf: Record<Plural, Topic> = {
   persistentvolumeclaims: 'claims',
   volumeattachments: 'applications',
   poddisruptionbudgets: 'applications',
+  resourcequotas: 'limits',
   bucketclasses: 'buckets',
   bucketclaims: 'buckets',
   bucketaccesses: 'buckets',

@@ -35,6 +35,7 @@ beforeAll(async () => {
   await maren.inState('seats', 'bound', 'ferry-desk');
   await maren.inState(`${mark}-stuck`, 'nothing-fits', foreign);
   await maren.inState('too-large', 'nothing-fits', 'ferry-desk');
+  await maren.ok('PUT', `/api/namespaces/${foreign}/enforcement`, { byPlatform: false });
   await maren.ok('PUT', `/api/namespaces/${foreign}/limit`, { bytes: 3 * 2 ** 50 });
   await maren.ok('POST', '/api/planned-places', {
     places: [{ namespace: foreign, claim: `${mark}-planned`, pool: 'basalt-broad' }],

@@ -38,6 +38,7 @@ export class Sight {
     switch (event.topic) {
       case 'claims':
       case 'namespaces':
+      case 'limits':
         return this.sees(event.subject.split('/')[0]!) ? event : undefined;
       case 'logbook':
       case 'findings':

@@ -9,6 +9,16 @@ export const usageOf = statement<PlacementState['usage'][number], [namespaces: r
    WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000`,
 );
 
+/** Limits of claims and of reserved IOPS, with what is used of each. */
+export const countedOf = statement<PlacementState['counts'][number], [namespaces: readonly string[] | null]>(
+  `SELECT l.namespace, nullif(l.class_name, '') AS "className", l.measure AS of, l.amount AS "limit",
+     CASE l.measure WHEN 'claims' THEN u.claims ELSE u.iops END AS used
+   FROM counted_limits l CROSS JOIN LATERAL (
+     SELECT count(*)::double precision AS claims, coalesce(sum(iops_floor), 0) AS iops FROM reservations r
+     WHERE r.namespace = l.namespace AND (l.class_name = '' OR r.class_name = l.class_name)) u
+   WHERE l.measure <> 'snapshots' AND ($1::text[] IS NULL OR l.namespace = ANY($1)) ORDER BY 1, 2, 3 LIMIT 100000`,
+);
+
 /** Classes that are not open, with the namespaces that were granted them. */
 export const closedClasses = statement<PlacementState['grants'][number], [namespaces: readonly string[] | null]>(
   `SELECT a.class_name AS "className", coalesce(array_agg(g.namespace ORDER BY g.namespace) FILTER (WHERE g.namespace IS NOT NULL), '{}') AS namespaces

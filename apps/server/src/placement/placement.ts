@@ -6,7 +6,7 @@ import { listMoorings } from '../moorings/moorings';
 import { limits } from '../namespaces/limit-model';
 import type { Sight } from '../people/sight';
 import { livePools } from '../pools/pools';
-import { closedClasses, heldOnPools, usageOf } from './placement.sql';
+import { closedClasses, countedOf, heldOnPools, usageOf } from './placement.sql';
 
 /** All that a decision looks at, in one answer, for the browser to try claims on. */
 export async function placementState(database: Database, site: string, sight: Sight): Promise<PlacementState> {
@@ -16,6 +16,7 @@ export async function placementState(database: Database, site: string, sight: Si
   const moored = await listMoorings(database);
   const where = sight.where('namespace');
   const limited = await limits.in(database).findAll({ raw: true, where, limit: 100_000 });
+  const counts = await countedOf(database, sight.namespaces);
   const usage = await usageOf(database, sight.namespaces);
   const namespaces = await namesOf(database, 'namespaces', sight.namespaces);
   const grants = await closedClasses(database, sight.namespaces);
@@ -30,6 +31,7 @@ export async function placementState(database: Database, site: string, sight: Si
     pools: pools.map(({ path: _path, ...pool }) => pool),
     moorings: moored,
     limits: limited.map(({ namespace, className, bytes }) => ({ namespace, className: className || null, bytes })),
+    counts,
     usage,
     namespaces,
   };

@@ -54,6 +54,7 @@ export const mirrored = [
   'persistentvolumeclaims',
   'volumeattachments',
   'poddisruptionbudgets',
+  'resourcequotas',
   'bucketclasses',
   'bucketclaims',
   'bucketaccesses',

@@ -44,6 +44,7 @@ const collections: Record<Plural, { apiVersion: string; kind: string; path: stri
     kind: 'PodDisruptionBudget',
     path: '/apis/policy/v1/poddisruptionbudgets',
   },
+  resourcequotas: { apiVersion: 'v1', kind: 'ResourceQuota', path: '/api/v1/resourcequotas' },
   volumeattachments: {
     apiVersion: 'storage.k8s.io/v1',
     kind: 'VolumeAttachment',

@@ -61,6 +61,7 @@ describe('between the stand-ins', () => {
 
   test('many grow in one round; what does not fit beside the others is named, and left as it is', async () => {
     await made(['r-a', 'r-b', 'r-c', 'r-d']);
+    await caller.ok('PUT', '/api/namespaces/tide-gauges/enforcement', { byPlatform: false });
     await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: 65 * GiB });
     const change = { kind: 'grow-by', by: '12Gi' } as const;
     const names = ['r-a', 'r-b', 'r-c', 'r-d', 'r-none'];

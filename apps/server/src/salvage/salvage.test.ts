@@ -217,6 +217,7 @@ test('called off on its way, the volume is adrift as it was, and the claim that 
 
 test('a volume goes to no namespace beyond its limit; within its own it is counted already', async () => {
   const row = await lost('s-limit');
+  await caller.ok('PUT', '/api/namespaces/wave-model/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/wave-model/limit', { bytes: 9 * GiB });
   const far = await give([{ id: row.id, namespace: 'wave-model', name: 's-far' }]);
   expect(far).toMatchObject({
@@ -226,6 +227,7 @@ test('a volume goes to no namespace beyond its limit; within its own it is count
   const [{ used }] = (await world.rows<{ used: number }>(
     `SELECT sum(bytes)::float AS used FROM reservations WHERE namespace = 'tide-gauges'`,
   )) as [{ used: number }];
+  await caller.ok('PUT', '/api/namespaces/tide-gauges/enforcement', { byPlatform: false });
   await caller.ok('PUT', '/api/namespaces/tide-gauges/limit', { bytes: used });
   expect((await give([{ id: row.id, namespace: 'tide-gauges', name: 's-limit' }])).refused).toEqual([]);
   await holding('s-limit');

@@ -15,6 +15,7 @@ const plurals: Readonly<Record<string, Plural>> = {
   StorageClass: 'storageclasses',
   PersistentVolume: 'persistentvolumes',
   PersistentVolumeClaim: 'persistentvolumeclaims',
+  ResourceQuota: 'resourcequotas',
   BucketClass: 'bucketclasses',
   BucketClaim: 'bucketclaims',
   BucketAccess: 'bucketaccesses',

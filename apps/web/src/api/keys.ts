@@ -29,6 +29,12 @@ export const keys = {
   placement: () => ['placement'] as const,
   plans: () => ['plans'] as const,
   namespaces: () => ['namespaces'] as const,
+  limits: {
+    of: (namespace: string) => ['limits', 'of', namespace] as const,
+    effect: (namespace: string, className: string, measure: string, amount: string) =>
+      ['limits', 'effect', namespace, className, measure, amount] as const,
+    requests: () => ['limits', 'requests'] as const,
+  },
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
   rates: () => ['rates'] as const,
   statement: (month: string) => ['statement', month] as const,

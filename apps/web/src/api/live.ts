@@ -45,6 +45,7 @@ const touched: Record<Topic, readonly Concept[]> = {
     'operations',
   ],
   namespaces: ['namespaces', 'use', 'rates', 'statement', 'placement', 'growth', 'round'],
+  limits: ['limits', 'namespaces', 'use'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

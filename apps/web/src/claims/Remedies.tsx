@@ -55,6 +55,23 @@ export function useChange(claim: Asked) {
       undo: () => send(before ?? null),
     };
   });
+  const count = useAct(
+    async ({ scope, of, amount }: { scope: 'namespace' | 'class'; of: 'claims' | 'iops'; amount: number }) => {
+      const send = (to: number | null) =>
+        scope === 'class'
+          ? ask('setClassLimit', { params: { namespace, className: className ?? '' }, body: { [of]: to } })
+          : ask('setNamespaceLimit', { params: { namespace }, body: { [of]: to } });
+      const state = await queryClient.fetchQuery(placementQuery);
+      const before = state.counts.find(
+        (c) => c.namespace === namespace && c.of === of && c.className === (scope === 'class' ? className : null),
+      )?.limit;
+      await send(amount);
+      return {
+        text: 'The limit is raised. The claim is decided again.',
+        undo: () => send(before ?? null),
+      };
+    },
+  );
   const pool = useAct(
     async ({ id, member, value }: { id: string; member: 'allotment' | 'overcommit'; value: number }) => {
       const state = await queryClient.fetchQuery(placementQuery);
@@ -83,6 +100,11 @@ export function useChange(claim: Asked) {
         return {
           words: 'Raise the limit',
           act: () => limit.mutate({ scope: change.scope, bytes: change.limit }),
+        };
+      case 'raise-count':
+        return {
+          words: 'Raise the limit',
+          act: () => count.mutate({ scope: change.scope, of: change.of, amount: Math.ceil(change.limit) }),
         };
       case 'raise-allotment':
         return {

@@ -42,6 +42,8 @@ export function changeSentence(change: Change, { className, namespace }: ChangeC
       return change.scope === 'namespace'
         ? `Raise the limit of ${namespace} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`
         : `Raise the limit of ${namespace} in ${className} to ${sizeText(change.limit)}, ${sizeText(change.by)} more`;
+    case 'raise-count':
+      return `Raise the limit of ${change.of === 'claims' ? 'claims' : 'IOPS'} of ${namespace}${change.scope === 'class' ? ` in ${className}` : ''} to ${Math.ceil(change.limit).toLocaleString('en-GB')}, ${Math.ceil(change.by).toLocaleString('en-GB')} more`;
     case 'raise-allotment':
       return `Raise our allotment of ${change.pool} to ${sizeText(change.limit)}`;
     case 'raise-cap':
@@ -89,6 +91,7 @@ export function changeCost(change: Change): string {
     case 'tune-not':
       return 'The team asks for what the class allows.';
     case 'raise-quota':
+    case 'raise-count':
     case 'raise-allotment':
       return 'No hardware; a limit gives way.';
     case 'raise-cap':

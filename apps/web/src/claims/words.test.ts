@@ -67,6 +67,7 @@ const changes: Record<Change['kind'], Change> = {
   'ask-volume-mode': { kind: 'ask-volume-mode', volumeMode: 'Block' },
   'ask-less': { kind: 'ask-less', size: 10 * GiB, by: 5 * GiB },
   'raise-quota': { kind: 'raise-quota', scope: 'namespace', limit: 20 * GiB, by: 5 * GiB },
+  'raise-count': { kind: 'raise-count', of: 'claims', scope: 'class', limit: 6, by: 1 },
   'raise-allotment': { kind: 'raise-allotment', pool: 'basalt-swift', limit: 20 * GiB, by: GiB },
   'raise-overcommit': { kind: 'raise-overcommit', pool: 'basalt-swift', overcommit: 1.5 },
   'add-capacity': { kind: 'add-capacity', pool: 'basalt-swift', by: 5 * GiB },

@@ -40,6 +40,8 @@ export const ruleTitles: Record<RuleName, string> = {
   'offsite-copy': 'Off-site copy',
   'namespace-quota': 'Namespace quota',
   'class-quota': 'Class quota',
+  'claims-limit': 'Limit of claims',
+  'iops-limit': 'Limit of IOPS',
 };
 
 const percent = (share: number | string): string =>
@@ -48,6 +50,8 @@ const size = (value: number | string): string => (typeof value === 'number' ? si
 const rate = (value: number | string): string =>
   typeof value === 'number' ? `${Math.round(value).toLocaleString('en-GB')} IOPS` : value;
 
+const claimWords = (value: number, more = ''): string =>
+  value === 0 ? `no ${more}claims` : `${value.toLocaleString('en-GB')} ${more}${value === 1 ? 'claim' : 'claims'}`;
 const megabytes = (value: number | string): string =>
   typeof value === 'number' ? `${Math.round(value / 1e6).toLocaleString('en-GB')} MB/s` : value;
 
@@ -58,6 +62,8 @@ export function factText({ unit }: Pick<CheckData, 'unit'>, value: number | stri
       return size(value);
     case 'iops':
       return rate(value);
+    case 'claims':
+      return typeof value === 'number' ? claimWords(value) : value;
     case 'bytes-per-second':
       return megabytes(value);
     case 'share':
@@ -149,6 +155,10 @@ export function failureSentence(check: CheckData): string {
       return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more.`;
     case 'class-quota':
       return `Needs ${size(need)}; the namespace may take ${size(Math.max(0, Number(have)))} more of this class.`;
+    case 'claims-limit':
+      return `The namespace may have ${claimWords(Math.max(0, Number(have)), 'more ')} with a volume.`;
+    case 'iops-limit':
+      return `Reserves ${rate(need)}; the namespace may reserve ${rate(Math.max(0, Number(have)))} more.`;
   }
 }
 
@@ -184,6 +194,8 @@ const shortFailures: Record<RuleName, string> = {
   'offsite-copy': 'nowhere off site',
   'namespace-quota': 'over quota',
   'class-quota': 'over class quota',
+  'claims-limit': 'too many claims',
+  'iops-limit': 'over IOPS limit',
 };
 /** Two or three words for a grid cell. */
 export const failureShort = (check: Pick<CheckData, 'rule' | 'have'>): string =>

@@ -71,6 +71,7 @@ export const aState = (part: Partial<PlacementState>): PlacementState => ({
   pools: [],
   moorings: [],
   limits: [],
+  counts: [],
   grants: [],
   held: [],
   usage: [],

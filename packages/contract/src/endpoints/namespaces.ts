@@ -1,6 +1,19 @@
 import { z } from 'zod';
-import { limitSchema, namespaceUsageSchema, newLimitsSchema } from '../namespaces';
-import { mebibyte, operating, reading, type Endpoint } from './endpoint';
+import {
+  classLimitSchema,
+  effectQuerySchema,
+  enforcementSchema,
+  limitAnswerSchema,
+  limitEffectSchema,
+  limitRequestSchema,
+  limitRequestsQuerySchema,
+  limitRequestsSchema,
+  limitSchema,
+  namespaceLimitsSchema,
+  newLimitRequestSchema,
+} from '../limits';
+import { namespaceUsageSchema, newLimitsSchema } from '../namespaces';
+import { claiming, mebibyte, operating, reading, type Endpoint } from './endpoint';
 
 export const namespacesEndpoints = {
   listNamespaces: {
@@ -13,7 +26,7 @@ export const namespacesEndpoints = {
   setNamespaceLimit: {
     method: 'put',
     path: '/api/namespaces/:namespace/limit',
-    summary: 'Limit the provisioned bytes of a namespace',
+    summary: 'Limit a namespace: provisioned bytes, claims, snapshots, reserved IOPS',
     allowed: operating,
     body: limitSchema,
     status: 204,
@@ -30,9 +43,66 @@ export const namespacesEndpoints = {
   setClassLimit: {
     method: 'put',
     path: '/api/namespaces/:namespace/limit/:className',
-    summary: 'Limit the provisioned bytes of a namespace in one class',
+    summary: 'Limit a namespace in one class: provisioned bytes, claims, reserved IOPS',
     allowed: operating,
-    body: limitSchema,
+    body: classLimitSchema,
+    status: 204,
+  },
+  getLimits: {
+    method: 'get',
+    path: '/api/namespaces/:namespace/limits',
+    summary: 'Limits of a namespace with what it uses of them, and what was asked for',
+    allowed: reading,
+    response: namespaceLimitsSchema,
+  },
+  setEnforcement: {
+    method: 'put',
+    path: '/api/namespaces/:namespace/enforcement',
+    summary: 'Let the platform refuse claims beyond the limits, or let them be made and wait',
+    allowed: operating,
+    body: enforcementSchema,
+    status: 204,
+  },
+  getLimitEffect: {
+    method: 'get',
+    path: '/api/namespaces/:namespace/limit-effect',
+    summary: 'What a limit would do: what is over, when it is reached, which claims it frees',
+    allowed: reading,
+    query: effectQuerySchema,
+    response: limitEffectSchema,
+  },
+  askForLimit: {
+    method: 'post',
+    path: '/api/namespaces/:namespace/limit-requests',
+    summary: 'Ask for a higher limit',
+    allowed: claiming,
+    body: newLimitRequestSchema,
+    response: limitRequestSchema,
+    status: 201,
+  },
+  listLimitRequests: {
+    method: 'get',
+    path: '/api/limit-requests',
+    summary: 'What was asked for, newest first',
+    allowed: reading,
+    query: limitRequestsQuerySchema,
+    response: limitRequestsSchema,
+  },
+  answerLimitRequest: {
+    method: 'post',
+    path: '/api/limit-requests/:id/answer',
+    summary: 'Give a limit that was asked for, in part or whole, or refuse it',
+    allowed: operating,
+    params: z.object({ id: z.uuid() }),
+    body: limitAnswerSchema,
+    response: limitRequestSchema,
+  },
+  withdrawLimitRequest: {
+    method: 'delete',
+    path: '/api/limit-requests/:id',
+    summary: 'Withdraw what was asked for',
+    allowed: claiming,
+    params: z.object({ id: z.uuid() }),
     status: 204,
   },
 } as const satisfies Record<string, Endpoint>;

@@ -1,5 +1,7 @@
+import { tunedClass } from '../classes/allowance';
 import type { StorageClass } from '../classes/storage-class';
 import { offsiteClass } from '../classes/elsewhere';
+import { rateFor } from '../performance/term';
 import { withVolume, type Taking } from '../pools/pool';
 import type { Pool } from '../pools/pool-state';
 import { disksOf, placeOnPool } from '../replicas/on-pool';
@@ -83,7 +85,11 @@ export function fitOneByOne(
   let [bytes, before] = [0, 0];
   for (const claim of claims) {
     const quotas = claim.input.quotas.map((q) => ({ ...q, used: q.used + (used.get(quotaKey(q.scope, claim)) ?? 0) }));
-    const input = { ...claim.input, quotas, pools: state, offers, planned: plan.placed.get(claim.id) };
+    const counts = claim.input.counts?.map((c) => ({
+      ...c,
+      used: c.used + (used.get(`${c.of} ${quotaKey(c.scope, claim)}`) ?? 0),
+    }));
+    const input = { ...claim.input, quotas, counts, pools: state, offers, planned: plan.placed.get(claim.id) };
     const decision = decide(input, 'when-refused');
     const { winner, provisioned, backendIops, backendThroughput } = decision;
     if (winner === undefined) {
@@ -104,9 +110,13 @@ export function fitOneByOne(
     const { second, offsite } = decision;
     if (second) place(state, second.pool, second, claim.input.storageClass);
     if (offsite) place(state, offsite.pool, offsite, offsiteClass(claim.input.storageClass));
+    const { iopsFloor } = tunedClass(claim.input.storageClass, claim.input.claim.tuned);
+    const floor = rateFor(iopsFloor, provisioned!);
     for (const scope of ['namespace', 'class'] as const) {
       const key = quotaKey(scope, claim);
       used.set(key, (used.get(key) ?? 0) + provisioned!);
+      used.set(`claims ${key}`, (used.get(`claims ${key}`) ?? 0) + 1);
+      used.set(`iops ${key}`, (used.get(`iops ${key}`) ?? 0) + floor);
     }
     placed.set(claim.id, winner);
     if (copies) disks.set(claim.id, disksOf(copies));

@@ -3,7 +3,7 @@ import { subscriptionCeiling } from '../capacity/thin';
 import type { StorageClass } from '../classes/storage-class';
 import type { Pool } from '../pools/pool-state';
 import { Offers } from './offer';
-import type { BatchClaim, PlacementInput, Quota } from './request';
+import type { BatchClaim, CountLimit, PlacementInput, Quota } from './request';
 import { passesAll, ruleContext } from './rules';
 
 export type QuotaUse = Map<string, number>;
@@ -18,16 +18,22 @@ export interface Berth {
   readonly rawCeiling: number;
   readonly iops: number;
   readonly throughput: number;
+  /** Front-end IOPS that are reserved. */
+  readonly floor: number;
   /** Copies that find disks of their own there; 0 where the backend places data itself. */
   readonly copies: number;
 }
+
+/** What a berth takes of a limit. */
+export const takenOf = (of: 'bytes' | CountLimit['of'], { provisioned, floor }: Berth): number =>
+  of === 'bytes' ? provisioned : of === 'claims' ? 1 : floor;
 
 /** Claims that are the same to every rule: one may stand for another. */
 export interface Kind {
   readonly berths: readonly Berth[];
   readonly size: number;
   readonly storageClass: StorageClass;
-  readonly quotas: readonly { readonly key: string; readonly limit: number }[];
+  readonly quotas: readonly { readonly key: string; readonly of: 'bytes' | CountLimit['of']; readonly limit: number }[];
 }
 
 /** The kind of each claim, in their order: claims alike have one kind, with the berths that every rule allows today. */
@@ -37,8 +43,9 @@ export function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): 
   const offers = new Offers();
   const known = new Map<string, Kind>();
   return claims.map((claim) => {
-    const { claim: asked, storageClass, moorings, quotas, granted } = claim.input;
-    const key = JSON.stringify([storageClass.name, asked, granted, quotas.map((q) => [q.scope, q.limit, q.used])]);
+    const { claim: asked, storageClass, moorings, quotas, counts = [], granted } = claim.input;
+    const limits = [...quotas.map((q) => ({ of: 'bytes' as const, ...q })), ...counts];
+    const key = JSON.stringify([storageClass.name, asked, granted, limits]);
     const so = known.get(key);
     if (so) return so;
     const input: PlacementInput = { ...claim.input, pools: byId, offers };
@@ -59,6 +66,7 @@ export function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): 
             rawCeiling: Math.floor(subscriptionCeiling(offer.thin) * footprintFactor),
             iops: backendIops,
             throughput: backendThroughput,
+            floor: context.floor,
             copies: pool.redundancy.kind === 'spread' && pool.redundancy.disks ? storageClass.copies : 0,
           },
         ];
@@ -67,7 +75,11 @@ export function kindsOf(pools: readonly Pool[], claims: readonly BatchClaim[]): 
       berths,
       size: asked.size,
       storageClass: tunedClass(storageClass, asked.tuned),
-      quotas: quotas.map((q) => ({ key: quotaKey(q.scope, claim), limit: q.limit - q.used })),
+      quotas: limits.map((q) => ({
+        key: `${q.of} ${quotaKey(q.scope, claim)}`,
+        of: q.of,
+        limit: q.limit - q.used,
+      })),
     };
     known.set(key, kind);
     return kind;

@@ -2,7 +2,7 @@ import type { AccessMode, StorageClass, VolumeMode } from '../classes/storage-cl
 import type { Tunable } from '../classes/tunable';
 import type { Pool } from '../pools/pool-state';
 import { bytes, totalBytes } from '../sizes/bytes';
-import type { Mooring, PlacementInput, Quota } from './request';
+import type { CountLimit, Mooring, PlacementInput, Quota } from './request';
 
 /** One change that someone could make, as data. Sizes in bytes. */
 export type Change =
@@ -12,6 +12,13 @@ export type Change =
   | { readonly kind: 'ask-volume-mode'; readonly volumeMode: VolumeMode }
   | { readonly kind: 'ask-less'; readonly size: number; readonly by: number }
   | { readonly kind: 'raise-quota'; readonly scope: Quota['scope']; readonly limit: number; readonly by: number }
+  | {
+      readonly kind: 'raise-count';
+      readonly of: CountLimit['of'];
+      readonly scope: Quota['scope'];
+      readonly limit: number;
+      readonly by: number;
+    }
   | { readonly kind: 'raise-allotment'; readonly pool: string; readonly limit: number; readonly by: number }
   | { readonly kind: 'raise-overcommit'; readonly pool: string; readonly overcommit: number }
   | { readonly kind: 'add-capacity'; readonly pool: string; readonly by: number }
@@ -94,6 +101,16 @@ export function apply(trial: Trial, change: Change): Trial {
         input: {
           ...input,
           quotas: input.quotas.map((q) => (q.scope === change.scope ? { ...q, limit: change.limit } : q)),
+        },
+      };
+    case 'raise-count':
+      return {
+        ...trial,
+        input: {
+          ...input,
+          counts: input.counts?.map((c) =>
+            c.of === change.of && c.scope === change.scope ? { ...c, limit: c.limit + change.by } : c,
+          ),
         },
       };
     case 'raise-allotment':

@@ -2,6 +2,7 @@ import { tunedClass } from '../classes/allowance';
 import { offsiteClass, singleOf } from '../classes/elsewhere';
 import type { StorageClass } from '../classes/storage-class';
 import type { Pool } from '../pools/pool-state';
+import { rateFor } from '../performance/term';
 import { promisableDisks } from '../replicas/on-pool';
 import { largestSold, soldAs } from '../shares/carve';
 import type { HeldInstance } from '../shares/instances';
@@ -50,6 +51,7 @@ export const growthRules = [
   'throughput',
   'namespace-quota',
   'class-quota',
+  'iops-limit',
 ] as const satisfies readonly RuleName[];
 
 /** What growing takes of one pool, and whether the pool gives it. Needs and rooms are of what is added, but for the size limit. */
@@ -115,7 +117,7 @@ function largestThere(held: Held, pool: Pool): number {
 /** The rules' view of one part of the volume, with what is added in the place of the whole. */
 export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: RuleContext; added: RuleContext } {
   const storageClass = classFor(input, held);
-  const own: PlacementInput = held.further ? { ...input, quotas: [] } : input;
+  const own: PlacementInput = held.further ? { ...input, quotas: [], counts: [] } : input;
   const whole = ruleContext(own, pool, undefined, storageClass);
   const more = (after: number, before: number) => Math.max(0, after - before);
   const offer = { ...whole.offer, diskRoom: roomOnDisks(pool, held.disks) };
@@ -126,6 +128,7 @@ export function contextOf(input: GrowthInput, held: Held, pool: Pool): { whole: 
     offer,
     provisioned,
     added: instance ? soldWith(instance, provisioned, pool) - instance.size : provisioned,
+    floor: more(whole.floor, rateFor(storageClass.iopsFloor, held.provisioned)),
     backendIops: more(whole.backendIops, held.backendIops),
     backendThroughput: more(whole.backendThroughput, held.backendThroughput),
   };
@@ -219,6 +222,7 @@ function withGrowth(pool: Pool, held: Held, grown: PoolGrowth): Pool {
 export function growInTurn(inputs: readonly GrowthInput[]): Growth[] {
   const pools = new Map(inputs[0]?.pools);
   const added = new Map<string, number>();
+  const faster = new Map<string, number>();
   const scopes = ({ claim, storageClass }: GrowthInput) => ({
     namespace: claim.namespace,
     class: `${claim.namespace}/${storageClass.name}`,
@@ -226,7 +230,8 @@ export function growInTurn(inputs: readonly GrowthInput[]): Growth[] {
   return inputs.map((input) => {
     const at = scopes(input);
     const quotas = input.quotas.map((q) => ({ ...q, used: q.used + (added.get(at[q.scope]) ?? 0) }));
-    const growth = grow({ ...input, pools, quotas });
+    const counts = input.counts?.map((c) => ({ ...c, used: c.used + (faster.get(at[c.scope]) ?? 0) }));
+    const growth = grow({ ...input, pools, quotas, counts });
     if (growth.kind !== 'reckoned' || !growth.fits) return growth;
     growth.on.forEach((grown, i) => {
       const held = input.held[i]!;
@@ -236,7 +241,12 @@ export function growInTurn(inputs: readonly GrowthInput[]): Growth[] {
           pools.set(id, withGrowth(pool, held, grown));
     });
     const more = growth.on[0]!.to - growth.on[0]!.from;
-    for (const key of Object.values(at)) added.set(key, (added.get(key) ?? 0) + more);
+    const { iopsFloor } = tunedClass(input.storageClass, input.claim.tuned);
+    const iops = growth.on[0]!.iopsFloor - rateFor(iopsFloor, growth.on[0]!.from);
+    for (const key of Object.values(at)) {
+      added.set(key, (added.get(key) ?? 0) + more);
+      faster.set(key, (faster.get(key) ?? 0) + Math.max(0, iops));
+    }
     return growth;
   });
 }
@@ -263,7 +273,7 @@ export function mostItGrows(input: GrowthInput): Bytes {
 
 /** Settings of pools and limits; what would ask less of a volume that exists is no remedy for it. */
 const open: ReadonlySet<Change['kind']> = new Set([
-  ...(['raise-quota', 'raise-allotment', 'raise-cap', 'raise-overcommit', 'add-capacity'] as const),
+  ...(['raise-quota', 'raise-count', 'raise-allotment', 'raise-cap', 'raise-overcommit', 'add-capacity'] as const),
   ...(['mend-backend', 'free-pool'] as const),
 ]);
 
@@ -304,5 +314,7 @@ export function elsewhere(input: GrowthInput): string | undefined {
   // its own bytes go back to its namespace when it moves
   const own = input.held[0].provisioned;
   const quotas = input.quotas.map((q) => ({ ...q, used: Math.max(0, q.used - own) }));
-  return decide({ ...input, moorings: others, quotas }).winner;
+  const iops = rateFor(tunedClass(input.storageClass, input.claim.tuned).iopsFloor, own);
+  const counts = input.counts?.map((c) => ({ ...c, used: Math.max(0, c.used - (c.of === 'claims' ? 1 : iops)) }));
+  return decide({ ...input, moorings: others, quotas, counts }).winner;
 }

@@ -3,7 +3,7 @@ import { iopsLimit, throughputLimit } from '../pools/pool';
 import { placeOnPool, promisableDisks, withCopies } from '../replicas/on-pool';
 import type { PlacedCopy } from '../replicas/place';
 import { slackIn } from '../shares/instances';
-import type { Berth, Kind, QuotaUse } from './berth';
+import { takenOf, type Berth, type Kind, type QuotaUse } from './berth';
 import { spreadScore } from './decide';
 import { costOf, type Prices, type Rooms } from './prices';
 
@@ -58,7 +58,7 @@ export class Harbour {
   }
 
   fits(kind: Kind, berth: Berth): boolean {
-    const { pool: i, provisioned } = berth;
+    const { pool: i } = berth;
     const pool = this.pools[i]!;
     return (
       this.raw[i]! + berth.raw <= berth.rawCeiling &&
@@ -66,7 +66,7 @@ export class Harbour {
       (!pool.backendCap || this.capTaken.get(pool.backend)! + berth.raw <= pool.backendCap.limit) &&
       (berth.iops === 0 || berth.iops <= iopsLimit(pool) - this.iops[i]!) &&
       (berth.throughput === 0 || berth.throughput <= throughputLimit(pool) - this.throughput[i]!) &&
-      kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + provisioned <= q.limit) &&
+      kind.quotas.every((q) => (this.quotaUsed.get(q.key) ?? 0) + takenOf(q.of, berth) <= q.limit) &&
       this.findsDisks(kind, berth)
     );
   }
@@ -145,14 +145,15 @@ export class Harbour {
   }
 
   private change(kind: Kind, berth: Berth, sign: 1 | -1): void {
-    const { pool: i, provisioned } = berth;
+    const { pool: i } = berth;
     this.raw[i]! += sign * berth.raw;
     this.taken[i]! += sign * berth.raw;
     this.iops[i]! += sign * berth.iops;
     this.throughput[i]! += sign * berth.throughput;
     const { backend, backendCap } = this.pools[i]!;
     if (backendCap) this.capTaken.set(backend, this.capTaken.get(backend)! + sign * berth.raw);
-    for (const { key } of kind.quotas) this.quotaUsed.set(key, (this.quotaUsed.get(key) ?? 0) + sign * provisioned);
+    for (const { key, of } of kind.quotas)
+      this.quotaUsed.set(key, (this.quotaUsed.get(key) ?? 0) + sign * takenOf(of, berth));
   }
 
   /** A claim takes a berth; `copies` where it lay before, when it comes back. */

@@ -155,6 +155,19 @@ export function changesFor(check: Check, context: RuleContext): Change[] {
       const limit = quota.used + context.provisioned;
       return [{ kind: 'raise-quota', scope, limit, by: limit - quota.limit }, ...lessOf(have)];
     }
+    case 'claims-limit':
+    case 'iops-limit': {
+      const of = check.rule === 'claims-limit' ? 'claims' : 'iops';
+      const tightest = input
+        .counts!.filter((c) => c.of === of)
+        .sort((a, b) => a.limit - a.used - (b.limit - b.used))[0]!;
+      const by = Number(check.need) - Number(check.have);
+      const raise: Change = { kind: 'raise-count', of, scope: tightest.scope, limit: tightest.limit + by, by };
+      const left = Math.max(0, Math.floor(Number(check.have)));
+      return of === 'claims'
+        ? [raise]
+        : [raise, ...orTuned('iops-floor', left, { kind: 'lower-floor', iops: left, by: context.floor - left })];
+    }
   }
 }
 

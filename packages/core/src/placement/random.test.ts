@@ -305,6 +305,13 @@ describe('what would bind a claim', () => {
     expect(first!.changes).toEqual([{ kind: 'raise-quota', scope: 'namespace', limit: 120 * GiB, by: 20 * GiB }]);
   });
 
+  test('over a limit of claims or of IOPS: one more, or as many as are short', () => {
+    expect(kinds(failing['claims-limit']())).toEqual(['raise-count']);
+    const [first, second] = whatWouldBind(failing['iops-limit']());
+    expect(first!.changes).toEqual([{ kind: 'raise-count', of: 'iops', scope: 'namespace', limit: 1100, by: 100 }]);
+    expect(second!.changes).toEqual([{ kind: 'lower-floor', iops: 400, by: 100 }]);
+  });
+
   test('two things short take a pair', () => {
     const input = anInput([aPool('a', { encryption: false, expansion: false })], {
       storageClass: aClass({ encrypted: true }),

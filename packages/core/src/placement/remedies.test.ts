@@ -25,6 +25,13 @@ function carryOut(input: PlacementInput, change: Change, target: string): Placem
         ...input,
         quotas: input.quotas.map((q) => (q.scope === change.scope ? { ...q, limit: change.limit } : q)),
       };
+    case 'raise-count':
+      return {
+        ...input,
+        counts: input.counts!.map((c) =>
+          c.scope === change.scope && c.of === change.of ? { ...c, limit: change.limit } : c,
+        ),
+      };
     case 'raise-allotment':
       pools.set(target, { ...pool, allotment: change.limit });
       return { ...input, pools };

@@ -22,6 +22,7 @@ const baseCost: Record<Change['kind'], number> = {
   'tune-within': 2.7,
   'tune-not': 2.8,
   'raise-quota': 3,
+  'raise-count': 3,
   'raise-allotment': 4,
   'raise-cap': 4.5,
   'ask-less': 5,

@@ -33,6 +33,14 @@ export interface Quota {
   readonly used: number;
 }
 
+/** A limit of what is counted rather than weighed: claims that have a volume, or IOPS that are reserved for them. */
+export interface CountLimit {
+  readonly scope: Quota['scope'];
+  readonly of: 'claims' | 'iops';
+  readonly limit: number;
+  readonly used: number;
+}
+
 export interface PlacementInput {
   readonly claim: ClaimRequest;
   /** The site the claim is made at; left out, every pool is taken to be within reach. */
@@ -42,6 +50,7 @@ export interface PlacementInput {
   /** Every known pool by its id; pools without a mooring are looked at only for what would bind the claim. */
   readonly pools: ReadonlyMap<string, Pool>;
   readonly quotas: readonly Quota[];
+  readonly counts?: readonly CountLimit[];
   /** Whether the claim's namespace may use the class; left out where the class is open to all. */
   readonly granted?: boolean;
   /** A pool that a plan for many claims chose for this one: it wins when every rule still passes. */

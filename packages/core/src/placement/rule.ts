@@ -1,4 +1,4 @@
-export type FactUnit = 'bytes' | 'iops' | 'bytes-per-second' | 'copies' | 'share' | 'text';
+export type FactUnit = 'bytes' | 'iops' | 'claims' | 'bytes-per-second' | 'copies' | 'share' | 'text';
 
 /** The rules in the order they are tried (docs/calculations.md, Choosing a pool). */
 export const ruleNames = [
@@ -33,6 +33,8 @@ export const ruleNames = [
   'offsite-copy',
   'namespace-quota',
   'class-quota',
+  'claims-limit',
+  'iops-limit',
 ] as const;
 
 export type RuleName = (typeof ruleNames)[number];

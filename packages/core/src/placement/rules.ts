@@ -8,7 +8,7 @@ import { largestSold } from '../shares/carve';
 import { provisionedSize } from '../sizes/provisioned';
 import type { Bytes } from '../sizes/bytes';
 import { makeOffer, offerRules, type Offer, type OfferRule } from './offer';
-import type { Mooring, PlacementInput } from './request';
+import type { CountLimit, Mooring, PlacementInput } from './request';
 import { type Check, type RuleName, ruleNames } from './rule';
 
 /** What every rule looks at, worked out once for each pool. */
@@ -78,6 +78,17 @@ function quotaRule(scope: 'namespace' | 'class'): Rule {
     tell: (context) => ({ need: context.provisioned, have: leftOf(context) ?? 'no limit', unit: 'bytes' }),
   };
 }
+
+/** What a limit of counted things leaves, the tightest of them; undefined where there is none. */
+export function countLeft({ counts }: Pick<PlacementInput, 'counts'>, of: CountLimit['of']): number | undefined {
+  let left: number | undefined;
+  for (const count of counts ?? []) if (count.of === of) left = Math.min(left ?? Infinity, count.limit - count.used);
+  return left;
+}
+const countRule = (of: CountLimit['of'], need: (context: RuleContext) => number): Rule => ({
+  passes: (context) => need(context) === 0 || need(context) <= (countLeft(context.input, of) ?? Infinity),
+  tell: (context) => ({ need: need(context), have: countLeft(context.input, of) ?? 'no limit', unit: of }),
+});
 
 /** Whether so many bytes fit into a room, none fitting into any; `unlimited` is said where there is none. */
 function roomRule(
@@ -212,6 +223,8 @@ const claimRules: Record<Exclude<RuleName, OfferRule>, Rule> = {
   },
   'namespace-quota': quotaRule('namespace'),
   'class-quota': quotaRule('class'),
+  'claims-limit': countRule('claims', () => 1),
+  'iops-limit': countRule('iops', ({ floor }) => floor),
 };
 
 const isOfferRule = (rule: RuleName): rule is OfferRule => (offerRules as readonly RuleName[]).includes(rule);
@@ -238,7 +251,7 @@ const ofClaim = ruleNames.flatMap((rule, place) =>
 interface Askings {
   readonly input: PlacementInput;
   readonly storageClass: StorageClass;
-  /** No rule that looks at claim and class alone fails, and the class keeps no copy elsewhere. */
+  /** No rule that looks at claim and class alone fails, nothing is counted, and the class keeps no copy elsewhere. */
   readonly plain: boolean;
   readonly quotaLeft: number;
 }
@@ -251,6 +264,7 @@ function askingsOf(context: RuleContext): Askings {
   const plain =
     claimRules.grant.passes(context) &&
     claimRules.allowance.passes(context) &&
+    (input.counts ?? []).length === 0 &&
     !storageClass.secondCopy &&
     !storageClass.offsite;
   let quotaLeft = Infinity;

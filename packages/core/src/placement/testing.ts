@@ -85,6 +85,7 @@ export function anInput(pools: readonly Pool[], part: Partial<Omit<PlacementInpu
     moorings: part.moorings ?? pools.map((p, i) => moored(p.id, i + 1)),
     pools: new Map(pools.map((p) => [p.id, p])),
     quotas: part.quotas ?? [],
+    ...(part.counts && { counts: part.counts }),
     ...(part.site !== undefined && { site: part.site }),
     ...(part.granted !== undefined && { granted: part.granted }),
     ...(part.planned !== undefined && { planned: part.planned }),
@@ -150,4 +151,10 @@ export const failing: Record<RuleName, () => PlacementInput> = {
   'namespace-quota': () =>
     anInput([aPool('a')], { quotas: [{ scope: 'namespace', limit: 100 * GiB, used: 40 * GiB }] }),
   'class-quota': () => anInput([aPool('a')], { quotas: [{ scope: 'class', limit: 100 * GiB, used: 40 * GiB }] }),
+  'claims-limit': () => anInput([aPool('a')], { counts: [{ scope: 'class', of: 'claims', limit: 5, used: 5 }] }),
+  'iops-limit': () =>
+    anInput([aPool('a')], {
+      storageClass: aClass({ iopsFloor: { kind: 'fixed', value: 500 } }),
+      counts: [{ scope: 'namespace', of: 'iops', limit: 1000, used: 600 }],
+    }),
 };
