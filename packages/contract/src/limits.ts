@@ -5,7 +5,11 @@ export const limitMeasures = ['bytes', 'claims', 'snapshots', 'iops'] as const;
 export type LimitMeasure = (typeof limitMeasures)[number];
 export type CountedMeasure = Exclude<LimitMeasure, 'bytes'>;
 
+/** Whether a limit holds that is below what is used already: nothing is taken away, and nothing new binds. */
+const evenIfOver = z.boolean();
 const amount = z.int().positive().max(Number.MAX_SAFE_INTEGER);
+const saysOne = (body: Readonly<Record<string, unknown>>): boolean =>
+  limitMeasures.some((of) => body[of] !== undefined);
 /** Null takes a limit away; one that is left out stays as it is. */
 export const limitSchema = z
   .object({
@@ -13,14 +17,15 @@ export const limitSchema = z
     claims: amount.nullable(),
     snapshots: amount.nullable(),
     iops: amount.nullable(),
+    evenIfOver,
   })
   .partial()
-  .refine((body) => Object.values(body).some((v) => v !== undefined), 'Say at least one limit.');
+  .refine(saysOne, 'Say at least one limit.');
 /** Of a class; snapshots are counted for the namespace as a whole. */
 export const classLimitSchema = z
-  .object({ bytes: amount.nullable(), claims: amount.nullable(), iops: amount.nullable() })
+  .object({ bytes: amount.nullable(), claims: amount.nullable(), iops: amount.nullable(), evenIfOver })
   .partial()
-  .refine((body) => Object.values(body).some((v) => v !== undefined), 'Say at least one limit.');
+  .refine(saysOne, 'Say at least one limit.');
 export type NewLimit = z.infer<typeof limitSchema>;
 
 /** Whether claims beyond the limits are refused by the platform, or made and left waiting. */

@@ -137,6 +137,12 @@ export const stalledChanges = statement<{
    WHERE r.ended_at IS NULL AND op.error IS NOT NULL AND op.attempts >= 2 LIMIT 100`,
 );
 
+/** Higher limits that were asked for and are not answered, by namespace; the one that waits longest first. */
+export const limitsAsked = statement<{ namespace: string; count: number; some: string[]; since: Date }>(
+  `SELECT namespace, count(*)::integer AS count, (array_agg(DISTINCT person))[1:5] AS some, min(at) AS since
+   FROM limit_requests WHERE state = 'open' GROUP BY 1 ORDER BY min(at) LIMIT 100`,
+);
+
 /** Applications of which several replicas, or all copies of a volume, stand on one disk, node, rack or zone. */
 export const standingTogether = statement<
   { of: 'replicas' | 'copies' | 'witness'; level: string; count: number; some: string[] },

@@ -15,6 +15,7 @@ import {
   countClasses,
   driftsByKind,
   largestEver,
+  limitsAsked,
   lostNodes,
   missingCopies,
   stalledChanges,
@@ -170,6 +171,12 @@ async function ofClaims(database: Database): Promise<Finding[]> {
   return found;
 }
 
+async function ofLimits(database: Database): Promise<Finding[]> {
+  return (await limitsAsked(database)).map((r) =>
+    finding('limits-asked', r.namespace, r.count, { requests: r.count, some: r.some, since: r.since.toISOString() }),
+  );
+}
+
 async function ofReshapes(database: Database): Promise<Finding[]> {
   const rows = await stalledChanges(database);
   return rows.map((r) =>
@@ -239,6 +246,7 @@ export async function detectFindings(
     ofPools(database),
     ofDisks(database),
     ofClaims(database),
+    ofLimits(database),
     ofReshapes(database),
     ofNodes(database, site),
     togetherFindings(database, null),

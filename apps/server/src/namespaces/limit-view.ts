@@ -12,7 +12,8 @@ import { siteMoments } from '../usage/use.sql';
 import { limitRequests, quotaObjects } from './limit-model';
 import { requestOf } from './limit-requests';
 import { limitsOf } from './limits';
-import { bytesUsed, countsUsed, waitingIn } from './limits.sql';
+import { waitingIn } from './limits.sql';
+import { sumOf, usedOf, type Used } from './used';
 import { quotaName } from './quota-objects';
 
 const requestsShown = 20;
@@ -26,26 +27,6 @@ async function ensureSeen(database: Database, sight: Sight, namespace: string): 
     throw Refusal.notFound('namespace', namespace);
 }
 
-interface Used {
-  readonly className: string;
-  readonly bytes: number;
-  readonly claims: number;
-  readonly iops: number;
-}
-
-async function usedOf(database: Database, namespace: string): Promise<Used[]> {
-  const bytes = new Map((await bytesUsed(database, namespace)).map((u) => [u.class_name, u.bytes]));
-  const counts = new Map((await countsUsed(database, [namespace])).map((u) => [u.class_name, u]));
-  return [...new Set([...bytes.keys(), ...counts.keys()])].map((className) => ({
-    className,
-    bytes: bytes.get(className) ?? 0,
-    claims: counts.get(className)?.claims ?? 0,
-    iops: counts.get(className)?.iops ?? 0,
-  }));
-}
-
-const sumOf = (used: readonly Used[], of: 'bytes' | 'claims' | 'iops'): number =>
-  used.reduce((sum, u) => sum + u[of], 0);
 const amountOf = (limits: readonly SetLimit[], className: string, of: LimitMeasure): number | null =>
   limits.find((l) => l.className === className && l.of === of)?.amount ?? null;
 

@@ -2,6 +2,7 @@ import type { LimitMeasure, NewLimit } from '@moorage/contract/limits';
 import { limitMeasures } from '@moorage/contract/limits';
 import type { NewLimits } from '@moorage/contract/namespaces';
 import type { SetLimit } from '@moorage/core/limits/quota-object';
+import { sizeText } from '@moorage/core/sizes/display';
 import type { Database } from '../database/database';
 import { lockNamespace, lockNamespaces } from '../database/locks.sql';
 import { announce } from '../live/announce';
@@ -9,6 +10,7 @@ import { record, recordAll } from '../logbook/logbook';
 import { isMirrored, namesOf } from '../mirror/mirrored';
 import { Refusal } from '../refusals/refusal';
 import { countedLimits, limits } from './limit-model';
+import { sumOf, usedOf } from './used';
 
 /** Classes that a namespace is limited in, at most. */
 const mostLimits = 10_000;
@@ -78,8 +80,26 @@ export async function setLimit(
   if (!(await isMirrored(database, 'namespaces', namespace))) throw Refusal.notFound('namespace', namespace);
   await database.transaction(async () => {
     await lockNamespace(database, namespace);
+    if (!change.evenIfOver) await refuseBelowUse(database, { namespace, className }, change);
     await putLimits(database, { namespace, className }, change, person);
   });
+}
+
+/** A limit below what is used is set by those alone who know that. */
+async function refuseBelowUse(database: Database, { namespace, className }: LimitAt, change: NewLimit): Promise<void> {
+  const used = (await usedOf(database, namespace)).filter((u) => className === '' || u.className === className);
+  for (const of of ['bytes', 'claims', 'iops'] as const) {
+    const [limit, now] = [change[of] ?? null, sumOf(used, of)];
+    if (limit === null || now <= limit) continue;
+    const told = of === 'bytes' ? sizeText : (n: number) => `${n} ${of === 'iops' ? 'IOPS' : of}`;
+    throw new Refusal(
+      'conflict',
+      'over-at-once',
+      'Over at once',
+      `${namespace}${className && ` in ${className}`} has ${told(now)} already, ${told(now - limit)} more than that. Nothing would be taken away, and nothing new would bind. Say evenIfOver to set it all the same.`,
+      of,
+    );
+  }
 }
 
 /** Namespaces that are named in a refusal. */

@@ -2,9 +2,6 @@ import { Button, Table, TableBody, TableCell, TableHead, TableRow, TextField, Ty
 import { zodResolver } from '@hookform/resolvers/zod';
 import { tiers } from '@moorage/contract/backends';
 import { newRateSchema, type NewRate, type RateRow } from '@moorage/contract/prices';
-import { AdapterDayjs } from '@mui/x-date-pickers/AdapterDayjs';
-import { DatePicker } from '@mui/x-date-pickers/DatePicker';
-import { LocalizationProvider } from '@mui/x-date-pickers/LocalizationProvider';
 import dayjs from 'dayjs';
 import { Controller, useForm } from 'react-hook-form';
 import { useQuery } from '@tanstack/react-query';
@@ -17,6 +14,7 @@ import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct, useNotice } from '../parts/useAct';
 import { Column, Row, Sheet } from '../parts/layout';
+import { Day } from './Day';
 
 const price = (value: number, currency: string) =>
   `${value.toLocaleString('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 6 })} ${currency}`;
@@ -54,23 +52,18 @@ function NewRateForm({ currency }: { currency: string }) {
           <OneOf label="Tier" width={130} value={field.value} options={tiers} choose={field.onChange} />
         )}
       />
-      <LocalizationProvider dateAdapter={AdapterDayjs}>
-        <Controller
-          name="from"
-          control={control}
-          render={({ field }) => (
-            <DatePicker
-              label="From the day (UTC)"
-              format="D MMM YYYY"
-              value={dayjs(field.value)}
-              onChange={(day) => field.onChange(day?.isValid() ? day.format('YYYY-MM-DD') : '')}
-              slotProps={{
-                textField: { size: 'small', ...problem('from'), slotProps: { inputLabel: { shrink: true } } },
-              }}
-            />
-          )}
-        />
-      </LocalizationProvider>
+      <Controller
+        name="from"
+        control={control}
+        render={({ field }) => (
+          <Day
+            label="From the day (UTC)"
+            value={field.value || null}
+            choose={(day) => field.onChange(day ?? '')}
+            {...problem('from')}
+          />
+        )}
+      />
       <TextField
         label={`${currency} a GiB and month`}
         {...register('perGiB', number)}

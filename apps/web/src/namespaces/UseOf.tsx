@@ -2,10 +2,9 @@ import { Box, Link, Typography } from '@mui/material';
 import { Link as RouterLink } from 'react-router';
 import { useKeepLine } from '../frame/address';
 import { HistoryChart } from '../history/HistoryChart';
-import { useMay } from '../parts/person';
 import { Iops, Size } from '../parts/Size';
-import { Column, Row, Sheet } from '../parts/layout';
-import { Limit } from './Limit';
+import { Row, Sheet } from '../parts/layout';
+import { Limits } from './Limits';
 import { claimsAt } from './claims-at';
 import { columnTitle, noneOf, placeOf, type UseIndex } from './use';
 import { useUseChoices } from './UseGrid';
@@ -13,7 +12,6 @@ import { useUseChoices } from './UseGrid';
 /** What a row uses, in one column or in all, its limits, and how it came to be so. */
 export function UseOf({ index }: { index: UseIndex }) {
   const keep = useKeepLine();
-  const may = useMay('administrator', 'operator');
   const { rows: by, columns: of, chosen } = useUseChoices();
   const { grid } = index;
   const named = grid.rows.indexOf(chosen.row);
@@ -64,15 +62,16 @@ export function UseOf({ index }: { index: UseIndex }) {
             <Typography variant="body2">No claim here.</Typography>
           )}
         </Box>
-        {isNamespace && !grid.isPast && (
-          <Column gap={1.5}>
-            <Limit namespace={name} value={index.limit(row, null)} what={name} may={may} />
-            {column !== null && of === 'class' && columnName !== noneOf.class && (
-              <Limit namespace={name} className={columnName} value={limit} what={`it in ${columnName}`} may={may} />
-            )}
-          </Column>
-        )}
       </Row>
+      {isNamespace && !grid.isPast && name !== '' && (
+        <Box sx={{ mt: 1.5 }}>
+          <Limits
+            key={name}
+            namespace={name}
+            className={column !== null && of === 'class' && columnName !== noneOf.class ? columnName : null}
+          />
+        </Box>
+      )}
       {isNamespace && name !== '' && <HistoryChart of="namespace" name={name} title={name} />}
     </Sheet>
   );

@@ -1,4 +1,5 @@
 import type { History } from '@moorage/contract/history';
+import type { LimitEffect, NamespaceLimits } from '@moorage/contract/limits';
 import type { UseGrid } from '@moorage/contract/usage';
 import { waitFor, within } from '@testing-library/react';
 import { FakeServer, maren, Refused, screen, show } from '../testing/render';
@@ -38,6 +39,21 @@ const use = aUseGrid(
     ['tide-gauges', 'ledger', 250 * GiB],
   ],
 );
+const scope = (className: string | null, used: number, limit: number | null) => ({
+  className,
+  ...{ bytes: { limit, used }, claims: { limit: null, used: 3 }, iops: { limit: 5000, used: 1200 }, snapshots: null },
+});
+const limits = (part: Partial<NamespaceLimits> = {}): NamespaceLimits => ({
+  namespace: 'tide-gauges',
+  scopes: [scope(null, 250 * GiB, 1000 * GiB), scope('ledger', 240 * GiB, 250 * GiB)],
+  platform: { byPlatform: true, state: 'settled', problem: null, object: 'vast-moorage-limits' },
+  requests: [],
+  ...part,
+});
+const effect = (part: Partial<LimitEffect> = {}): LimitEffect => ({
+  ...{ used: 240 * GiB, over: 0, left: 60 * GiB, runway: null, frees: [], keeps: [], enforced: true },
+  ...part,
+});
 const values = (n: number, value: number | null) => Array.from({ length: n }, () => value);
 const history = (part: Partial<History> = {}): History => {
   const at = [0, 1, 2].map((i) => Date.parse('2026-11-26T09:00:00Z') + i * 300_000);
@@ -57,7 +73,10 @@ const drawn = async (
   person = maren,
   shown: UseGrid = use,
 ) => {
-  const server = new FakeServer({ getUse: () => shown, getHistory: () => history(), ...answers });
+  const server = new FakeServer({
+    ...{ getUse: () => shown, getHistory: () => history(), getLimits: () => limits() },
+    ...{ getLimitEffect: () => effect(), ...answers },
+  });
   const page = show(<Namespaces />, { at, person });
   await screen.findByRole('grid');
   return { server, ...page };
@@ -143,10 +162,10 @@ test('a moment in the past is asked for, plainly marked, changes nothing, and le
   expect(screen.getByRole('status').textContent).toMatch(
     /^Past: this is how it was on 20 Nov 2026, .*Nothing can be changed here/,
   );
-  expect(screen.queryByLabelText('Limit of tide-gauges')).toBeNull();
+  expect(screen.queryByRole('table', { name: 'Limits of tide-gauges' })).toBeNull();
   expect(server.of('getHistory')[0]!.query.to).toBe('2026-11-20T14:00:00.000Z');
   await user.click(screen.getByRole('button', { name: 'Back to now' }));
-  expect(await screen.findByLabelText('Limit of tide-gauges')).toBeTruthy();
+  expect(await screen.findByRole('table', { name: 'Limits of tide-gauges' })).toBeTruthy();
   expect(window.location.search).toBe('?namespace=tide-gauges');
 });
 
@@ -177,39 +196,62 @@ test('over time: what was not told of is said to be open, and the same stands in
   ]);
 });
 
+const changing = async (
+  answers: ConstructorParameters<typeof FakeServer>[0],
+  name = 'Provisioned in all',
+  person = maren,
+) => {
+  const so = await drawn(answers, '/namespaces?namespace=tide-gauges&class=ledger', person);
+  await so.user.click(await screen.findByRole('button', { name }));
+  return { ...so, field: screen.getByRole<HTMLInputElement>('textbox', { name: /^(Limit of|Ask for)/ }) };
+};
+
 test('a limit is set in bytes, and taken back', async () => {
-  const { server, user } = await drawn(
-    { setClassLimit: () => undefined },
-    '/namespaces?namespace=tide-gauges&class=ledger',
-  );
-  const field = screen.getByLabelText('Limit of it in ledger');
+  const { server, user, field } = await changing({ setClassLimit: () => undefined }, 'Provisioned in ledger');
   await user.clear(field);
   await user.type(field, '300Gi{Enter}');
-  await screen.findByText('The limit of it in ledger is changed.');
+  await screen.findByText('The limit of provisioned in ledger of tide-gauges is 300 GiB.');
   expect(server.of('setClassLimit')[0]).toMatchObject({
     params: { namespace: 'tide-gauges', className: 'ledger' },
     body: { bytes: 300 * GiB },
   });
   await user.click(screen.getByRole('button', { name: 'Undo' }));
   await waitFor(() => expect(server.of('setClassLimit')).toHaveLength(2));
-  expect(server.of('setClassLimit')[1]!.body).toEqual({ bytes: 250 * GiB });
+  expect(server.of('setClassLimit')[1]!.body).toEqual({ bytes: 250 * GiB, evenIfOver: true });
 });
 
 test('an empty field takes the limit of all classes away', async () => {
-  const { server, user } = await drawn({ setNamespaceLimit: () => undefined }, '/namespaces?namespace=tide-gauges');
-  await user.clear(screen.getByLabelText('Limit of tide-gauges'));
-  await user.click(screen.getByRole('button', { name: 'Set' }));
-  await screen.findByText('tide-gauges has no limit now.');
+  const { server, user, field } = await changing({ setNamespaceLimit: () => undefined });
+  await user.clear(field);
+  await user.click(screen.getByRole('button', { name: 'Take it away' }));
+  await screen.findByText('The limit of provisioned in all of tide-gauges is taken away.');
   expect(server.of('setNamespaceLimit')[0]!.body).toEqual({ bytes: null });
 });
 
+test('what a limit would do is told before it is set, and one below what is used is set by who saw it', async () => {
+  const { server, user, field } = await changing({
+    setNamespaceLimit: () => undefined,
+    getLimitEffect: ({ query }) =>
+      query.amount === String(200 * GiB)
+        ? effect({ over: 50 * GiB, left: 0, keeps: [{ namespace: 'tide-gauges', name: 'level-log', takes: GiB }] })
+        : effect(),
+  });
+  await user.clear(field);
+  await user.type(field, '200Gi');
+  const told = await screen.findByText(/^Over at once, by 50 GiB/);
+  expect(told.parentElement!.textContent).toContain('Keeps 1 waiting claim waiting: level-log.');
+  await user.click(screen.getByRole('button', { name: 'Set it all the same' }));
+  await waitFor(() => expect(server.of('setNamespaceLimit')[0]!.body).toEqual({ bytes: 200 * GiB, evenIfOver: true }));
+});
+
 test.each([
-  ['80 apples', /Not a size/],
-  ['0', /above zero/],
-  ['-5Gi', /negative/],
-])('"%s" is no limit: it is said beside the field, and not sent', async (text, said) => {
-  const { server, user } = await drawn({ setNamespaceLimit: () => undefined }, '/namespaces?namespace=tide-gauges');
-  const field = screen.getByLabelText('Limit of tide-gauges');
+  ['Provisioned in all', '80 apples', /Not a size/],
+  ['Provisioned in all', '0', /above zero/],
+  ['Provisioned in all', '-5Gi', /negative/],
+  ['Claims in all', '4.5', /whole number/],
+  ['Claims in ledger', '0', /above zero/],
+])('%s: "%s" is no limit: it is said beside the field, and not sent', async (name, text, said) => {
+  const { server, user, field } = await changing({ setNamespaceLimit: () => undefined }, name);
   await user.clear(field);
   await user.type(field, `${text}{Enter}`);
   expect(screen.getByText(said)).toBeTruthy();
@@ -217,21 +259,81 @@ test.each([
 });
 
 test('what the server refuses is told, and what was typed stays', async () => {
-  const { user } = await drawn(
-    { setNamespaceLimit: () => new Refused(422, 'A limit is below what is used.') },
-    '/namespaces?namespace=tide-gauges',
-  );
-  const field = screen.getByLabelText<HTMLInputElement>('Limit of tide-gauges');
+  const { user, field } = await changing({
+    setNamespaceLimit: () => new Refused(409, 'tide-gauges has 250 GiB already.'),
+  });
   await user.clear(field);
   await user.type(field, '2Ti{Enter}');
-  expect(await screen.findByText(/A limit is below what is used\./)).toBeTruthy();
+  expect(await screen.findByText(/has 250 GiB already/)).toBeTruthy();
   expect(field.value).toBe('2Ti');
 });
 
-test('a viewer sees limits and cannot set them', async () => {
-  await drawn({}, '/namespaces?namespace=tide-gauges', { ...maren, role: 'viewer' });
-  expect(screen.getByLabelText<HTMLInputElement>('Limit of tide-gauges').disabled).toBe(true);
-  expect(screen.queryByRole('button', { name: 'Set' })).toBeNull();
+test('a viewer sees limits and cannot set them; an owner asks for more, with a reason', async () => {
+  const { unmount } = await drawn({}, '/namespaces?namespace=tide-gauges', { ...maren, role: 'viewer' });
+  expect((await screen.findByRole<HTMLButtonElement>('button', { name: 'Provisioned in all' })).disabled).toBe(true);
+  unmount();
+  const owner = { ...maren, role: 'namespace-owner' as const, namespaces: ['tide-gauges'] };
+  const { server, user, field } = await changing({ askForLimit: () => ({}) }, 'Reserved IOPS in all', owner);
+  await user.clear(field);
+  await user.type(field, '4000');
+  expect(screen.getByText('Ask for more than 5,000 IOPS.')).toBeTruthy();
+  await user.clear(field);
+  await user.type(field, '8000{Enter}');
+  expect(server.of('askForLimit')).toEqual([]);
+  await user.type(screen.getByLabelText('Why'), 'the spring tides{Enter}');
+  await waitFor(() =>
+    expect(server.of('askForLimit')[0]!.body).toEqual({
+      ...{ className: null, measure: 'iops', asked: 8000, reason: 'the spring tides', neededBy: null },
+    }),
+  );
+});
+
+const request = (part: Partial<NamespaceLimits['requests'][number]> = {}) => ({
+  ...{ id: '00000000-0000-4000-8000-000000000001', namespace: 'tide-gauges', className: null, was: 1000 * GiB },
+  ...({ measure: 'bytes', asked: 2000 * GiB, reason: 'the spring tides', neededBy: '2027-03-01' } as const),
+  ...{ person: 'ivo', at: '2026-11-20T10:00:00.000Z', granted: null, endsAt: null, answer: null },
+  ...({ answeredBy: null, answeredAt: null, state: 'open' } as const),
+  ...part,
+});
+
+test('what was asked for is given in part until a day, with words, or not given', async () => {
+  const { server, user } = await drawn(
+    {
+      answerLimitRequest: () => request(),
+      getLimits: () =>
+        limits({
+          requests: [
+            request(),
+            request({
+              id: '00000000-0000-4000-8000-000000000002',
+              state: 'granted',
+              granted: 1500 * GiB,
+              endsAt: '2027-02-01T00:00:00.000Z',
+              answeredBy: 'maren',
+              answer: 'until the disks are here',
+            }),
+          ],
+        }),
+    },
+    '/namespaces?namespace=tide-gauges',
+  );
+  const table = within(await screen.findByRole('table', { name: 'Asked for' }));
+  expect(table.getByText(/^given in part, 1.46 TiB until .* by maren: until the disks are here$/)).toBeTruthy();
+  const give = table.getByLabelText('Give');
+  await user.clear(give);
+  await user.type(give, '3000Gi');
+  expect(table.getByText('1.95 TiB were asked for.')).toBeTruthy();
+  await user.clear(give);
+  await user.type(give, '1200Gi');
+  await user.type(table.getByLabelText('Words to them'), 'half of it');
+  await user.click(table.getByRole('button', { name: 'Give it' }));
+  await waitFor(() =>
+    expect(server.of('answerLimitRequest')[0]!.body).toEqual({
+      granted: 1200 * GiB,
+      until: null,
+      answer: 'half of it',
+    }),
+  );
 });
 
 test('no namespace yet, and no answer, are told apart', async () => {

@@ -237,6 +237,13 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         remedy: 'See the backend',
         path: `/backends/${subject}?see=settings`,
       };
+    case 'limits-asked':
+      return {
+        title: `${subject} asks for ${number('requests') === 1 ? 'a higher limit' : `${number('requests')} higher limits`}`,
+        detail: `${list('some').join(', ')} ${list('some').length === 1 ? 'waits' : 'wait'} for an answer.`,
+        remedy: 'Answer it',
+        path: `/namespaces?namespace=${subject}`,
+      };
     case 'capacity-stranded':
       return {
         title: `${sizeText(number('stranded'))} of ${subject} can never be used`,

@@ -31,6 +31,7 @@ export const findingKinds = {
   'replicas-together': 'one-failure-away',
   'pool-filling': 'time-to-limit',
   'cap-near': 'time-to-limit',
+  'limits-asked': 'time-to-limit',
   'disk-worn': 'time-to-limit',
   'paths-missing': 'time-to-limit',
   'capacity-stranded': 'waste',
