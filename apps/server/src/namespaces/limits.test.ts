@@ -1,3 +1,6 @@
+import { execFile } from 'node:child_process';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
 import type { LimitEffect, LimitRequest, NamespaceLimits } from '@moorage/contract/limits';
 import type { NamespaceUsage } from '@moorage/contract/namespaces';
 import type { RunningServer } from '../server';
@@ -96,6 +99,29 @@ test('a limit that is changed on the platform is the limit here, and the logbook
   await hardIs('ferry-desk', undefined);
 });
 
+test("the platform's own client library reads the quota object, and what it changes there is taken", async () => {
+  const client = async (...rest: string[]) => {
+    const program = join(__dirname, 'quota-client.py');
+    const { stdout } = await promisify(execFile)('/usr/bin/python3', [
+      program,
+      world.platform.url,
+      'ferry-desk',
+      ...rest,
+    ]);
+    return JSON.parse(stdout) as { name: string; hard: Record<string, string>; used: Record<string, string> }[];
+  };
+  await maren.ok('PUT', `${desk}/limit`, { bytes: 70 * GiB, claims: 12 });
+  await hardIs('ferry-desk', { persistentvolumeclaims: '12', 'requests.storage': '70Gi' });
+  await eventually('it says what is used of it', async () => {
+    const [quota] = await client();
+    return quota?.used?.persistentvolumeclaims === '0' && quota.hard['requests.storage'] === '70Gi';
+  });
+  await client('requests.storage', '90Gi');
+  await eventually('it is the limit here', async () => (await limits()).scopes[0]!.bytes.limit === 90 * GiB);
+  await maren.ok('PUT', `${desk}/limit`, { bytes: null, claims: null });
+  await hardIs('ferry-desk', undefined);
+});
+
 test('where the platform does not refuse, a claim beyond is made, waits with its reason, and binds when more was asked for and given in part', async () => {
   await maren.ok('PUT', `${desk}/enforcement`, { byPlatform: false });
   await maren.ok('PUT', `${desk}/limit`, { bytes: 50 * GiB });
@@ -146,8 +172,9 @@ test('of two who answer at once one does, and what was set since is not undone b
 });
 
 test('limits of claims and of IOPS hold back what goes beyond, and say by how much', async () => {
+  const rates = { iops: 500 };
   await maren.ok('PUT', '/api/namespaces/wave-model/enforcement', { byPlatform: false });
-  await maren.ok('PUT', '/api/namespaces/wave-model/limit', { iops: 500 });
+  await maren.ok('PUT', '/api/namespaces/wave-model/limit', rates);
   await maren.ok('PUT', '/api/namespaces/wave-model/limit/calm', { claims: 1 });
   const make = (name: string, className: string) =>
     maren.ok('POST', '/api/claims', aClaim(name, className, { namespace: 'wave-model', size: '10Gi' }));
@@ -162,7 +189,7 @@ test('limits of claims and of IOPS hold back what goes beyond, and say by how mu
   await maren.inState('calm-1', 'bound', 'wave-model');
   await make('calm-2', 'calm');
   await maren.inState('calm-2', 'nothing-fits', 'wave-model');
-  await maren.ok('PUT', '/api/namespaces/wave-model/limit', { iops: 800 });
+  await maren.ok('PUT', '/api/namespaces/wave-model/limit', { ...rates, iops: 800 });
   await maren.ok('PUT', '/api/namespaces/wave-model/limit/calm', { claims: 2 });
   await maren.inState('runs-2', 'bound', 'wave-model');
   await maren.inState('calm-2', 'bound', 'wave-model');
@@ -187,6 +214,19 @@ test('a namespace owner asks for the own alone: others are as if they were not t
   await maren.ok('DELETE', `/api/limit-requests/${id}`);
   expect((await maren.call('POST', `/api/limit-requests/${id}/answer`, { granted: null })).status).toBe(409);
   await maren.ok('PUT', `${other}/limit`, { bytes: null });
+});
+
+test('a limit below what is used says so, and is set by who knows', async () => {
+  const low = { bytes: 5 * GiB };
+  const refused = await maren.call<{ detail: string }>('PUT', '/api/namespaces/wave-model/limit', low);
+  expect([refused.status, refused.data.detail]).toEqual([409, expect.stringContaining('40 GiB already, 35 GiB more')]);
+  await maren.ok('PUT', '/api/namespaces/wave-model/limit', { ...low, evenIfOver: true });
+  const effect = await maren.ok<LimitEffect>(
+    'GET',
+    `/api/namespaces/wave-model/limit-effect?measure=bytes&amount=${5 * GiB}`,
+  );
+  expect(effect).toMatchObject({ used: 40 * GiB, over: 35 * GiB, left: 0 });
+  await maren.ok('PUT', '/api/namespaces/wave-model/limit', { bytes: null });
 });
 
 test('what makes no sense is refused with what to do', async () => {

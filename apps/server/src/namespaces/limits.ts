@@ -57,7 +57,8 @@ export async function putLimits(
   const before = (await limitsOf(database, at.namespace)).filter((l) => l.className === at.className);
   const named = limitMeasures.filter((of) => change[of] !== undefined);
   const was = Object.fromEntries(named.map((of) => [of, before.find((l) => l.of === of)?.amount ?? null]));
-  for (const of of named) if (was[of] !== change[of]) await write(database, at, of, change[of]!);
+  for (const measure of named)
+    if (was[measure] !== change[measure]) await write(database, at, measure, change[measure]!);
   const after = Object.fromEntries(named.map((of) => [of, change[of]!]));
   await record(database, {
     ...{ person, action: 'change', kind: 'limit', before: was, after },
@@ -88,16 +89,16 @@ export async function setLimit(
 /** A limit below what is used is set by those alone who know that. */
 async function refuseBelowUse(database: Database, { namespace, className }: LimitAt, change: NewLimit): Promise<void> {
   const used = (await usedOf(database, namespace)).filter((u) => className === '' || u.className === className);
-  for (const of of ['bytes', 'claims', 'iops'] as const) {
-    const [limit, now] = [change[of] ?? null, sumOf(used, of)];
+  for (const measure of ['bytes', 'claims', 'iops'] as const) {
+    const [limit, now] = [change[measure] ?? null, sumOf(used, measure)];
     if (limit === null || now <= limit) continue;
-    const told = of === 'bytes' ? sizeText : (n: number) => `${n} ${of === 'iops' ? 'IOPS' : of}`;
+    const told = measure === 'bytes' ? sizeText : (n: number) => `${n} ${measure === 'iops' ? 'IOPS' : measure}`;
     throw new Refusal(
       'conflict',
       'over-at-once',
       'Over at once',
       `${namespace}${className && ` in ${className}`} has ${told(now)} already, ${told(now - limit)} more than that. Nothing would be taken away, and nothing new would bind. Say evenIfOver to set it all the same.`,
-      of,
+      measure,
     );
   }
 }

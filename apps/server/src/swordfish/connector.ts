@@ -169,6 +169,8 @@ export interface ToldVolumes {
     readonly bytesPerSecond?: number;
     readonly latencyMs?: number;
   }[];
+  /** Raw bytes written on pools, by their paths. */
+  readonly pools: readonly { readonly path: string; readonly consumedRaw: number }[];
 }
 
 /** A storage backend, as far as this product uses it. */

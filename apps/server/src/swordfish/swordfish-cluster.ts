@@ -164,7 +164,7 @@ const metricsOfVolumes: Readonly<Record<string, 'consumed' | 'iops' | 'bytesPerS
   LatencyMilliseconds: 'latencyMs',
 };
 
-/** Values of a report of volumes, by their moments. What is no number, or of no volume, is left out. */
+/** Values of a report of volumes and pools, by their moments. What is no number, or of neither, is left out. */
 export function toldOfVolumes(
   values: readonly {
     readonly MetricId: string;
@@ -173,21 +173,30 @@ export function toldOfVolumes(
     readonly MetricProperty?: string | undefined;
   }[],
 ): ToldVolumes[] {
-  const moments = new Map<string, Map<string, Partial<Record<(typeof metricsOfVolumes)[string], number>>>>();
+  const moments = new Map<
+    string,
+    {
+      readonly volumes: Map<string, Partial<Record<(typeof metricsOfVolumes)[string], number>>>;
+      readonly pools: Map<string, number>;
+    }
+  >();
   for (const { MetricId, MetricValue, Timestamp, MetricProperty } of values) {
     const metric = metricsOfVolumes[MetricId];
     const value = Number(MetricValue);
     const id = /\/Volumes\/([^/#]+)/.exec(MetricProperty ?? '')?.[1];
-    if (metric === undefined || id === undefined || !(value >= 0) || Number.isNaN(Date.parse(Timestamp))) continue;
+    const pool = /^.*\/StoragePools\/[^/#]+$/.exec(MetricProperty ?? '')?.[0];
+    if (metric === undefined || !(value >= 0) || Number.isNaN(Date.parse(Timestamp))) continue;
     const at = new Date(Timestamp).toISOString();
-    const volumes = moments.get(at) ?? new Map<string, Partial<Record<typeof metric, number>>>();
-    moments.set(at, volumes);
-    volumes.set(id, { ...volumes.get(id), [metric]: value });
+    const moment = moments.get(at) ?? { volumes: new Map(), pools: new Map() };
+    moments.set(at, moment);
+    if (id !== undefined) moment.volumes.set(id, { ...moment.volumes.get(id), [metric]: value });
+    else if (pool !== undefined && metric === 'consumed') moment.pools.set(pool, value);
   }
   return [...moments]
     .sort(([a], [b]) => (a < b ? -1 : 1))
-    .map(([at, volumes]) => ({
+    .map(([at, { volumes, pools }]) => ({
       at,
+      pools: [...pools].map(([path, consumedRaw]) => ({ path, consumedRaw })),
       volumes: [...volumes].flatMap(([id, told]) =>
         told.consumed === undefined ? [] : [{ id, ...told, consumed: told.consumed }],
       ),

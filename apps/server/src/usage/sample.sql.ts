@@ -164,6 +164,20 @@ export const takePoolSamples = statement<object, [backend: string, at: Date]>(
    ), ${takeAs('sums')}`,
 );
 
+/** What a backend's report tells of its pools at a moment of the past, where they were not sampled within five minutes of it. */
+export const takeToldPools = statement<
+  object,
+  [backend: string, at: Date, paths: readonly string[], written: readonly number[]]
+>(
+  `WITH told AS (
+     SELECT 'pool' AS kind, p.id AS name, t.written, NULL::double precision AS iops, NULL::double precision AS throughput,
+       NULL::double precision AS latency
+     FROM unnest($3::text[], $4::bigint[]) AS t(path, written) JOIN pools p ON p.backend_id = $1 AND p.path = t.path
+     WHERE NOT EXISTS (SELECT 1 FROM series s JOIN samples m ON m.series_id = s.id
+       AND m.at BETWEEN $2::timestamptz - interval '5 minutes' AND $2::timestamptz + interval '5 minutes' WHERE s.kind = 'pool' AND s.name = p.id)
+   ), ${takeAs('told')}`,
+);
+
 /** What a backend's reports were taken of last. */
 export const reportTaken = statement<{ report: string | null }, [backend: string]>(
   'SELECT report FROM sampled WHERE backend_id = $1',

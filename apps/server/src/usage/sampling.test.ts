@@ -193,12 +193,17 @@ test('what is not rolled up yet is not dropped, however old', async () => {
   expect(await sampledOf('claim', 'u0')).toEqual([]);
 });
 
+const toldPool = '/p0';
 describe('what a backend told while nobody here sampled it', () => {
   const report = (name: string, ...moments: readonly (readonly [n: number, written: number])[]) =>
     [
       name,
       moments.map(([n, written]) => ({
         at: minute(n).toISOString(),
+        pools: [
+          { path: toldPool, consumedRaw: 2 * written },
+          { path: '/redfish/v1/somebody-elses', consumedRaw: 5 },
+        ],
         volumes: [
           { id: 'id0', consumed: written, iops: 50, bytesPerSecond: 4096, latencyMs: 2 },
           { id: 'id1', consumed: 1 },
@@ -230,12 +235,17 @@ describe('what a backend told while nobody here sampled it', () => {
       [40, 50],
     ]);
     expect((await rolled('1h', 'namespace', 'n0')).map((r) => r.written_last)).toEqual([10, 20, 30, 40]);
+    // raw, as the pool tells; a pool that is not known here is nobody's
+    const [pool] = await database.rows<{ id: string }>('SELECT id FROM pools WHERE path = $1', [toldPool]);
+    expect((await rolled('1h', 'pool', pool!.id)).map((r) => r.written_last)).toEqual([20, 40, 60, 80]);
+    expect(await database.rows(`SELECT 1 FROM series WHERE kind = 'pool'`)).toHaveLength(1);
   });
 
   test('is not believed of times to come, or of long ago', async () => {
     const odd = { ...backend, fetchVolumeReports: () => Promise.resolve(['/reports/volumes-9']) };
     const at = (ms: number) => ({
       at: new Date(ms).toISOString(),
+      pools: [],
       volumes: [
         { id: 'id0', consumed: 5 },
         { id: 'id1', consumed: 5 },

@@ -16,6 +16,7 @@ import {
   takePoolSamples,
   takeSamples,
   takeTold,
+  takeToldPools,
 } from './sample.sql';
 import type { Step } from './sample-model';
 
@@ -83,7 +84,7 @@ export async function catchUp(
     if (isOver()) return;
     const told = await fetchVolumeReport(report);
     await ensureClaimSeries(database, backend);
-    for (const { at, volumes } of told) {
+    for (const { at, volumes, pools } of told) {
       const moment = new Date(Math.floor(Date.parse(at) / minuteMs) * minuteMs);
       // what is to come, and what would be dropped at once, is nothing that was
       const agoMs = now.getTime() - moment.getTime();
@@ -102,7 +103,14 @@ export async function catchUp(
             volumes.map((v) => v.latencyMs ?? null),
           ),
         );
-        if (!taken?.taken) return;
+        await takeToldPools(
+          database,
+          backend,
+          moment,
+          pools.map((p) => p.path),
+          pools.map((p) => p.consumedRaw),
+        );
+        if (!taken?.taken && pools.length === 0) return;
         await takeKeySamples(database, backend, moment);
         await noteDue(database, '5m', beginOf('5m', moment));
       });

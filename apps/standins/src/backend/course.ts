@@ -49,19 +49,29 @@ export function reportedDays(backend: Backend): string[] {
   return days;
 }
 
-/** A day of volumes, in the values of a metric report. `path`: where a volume is. */
-export function volumesOfDay(backend: Backend, day: string, path: (volume: string) => string) {
+/** A day of volumes and pools, in the values of a metric report. `paths`: where they are. */
+export function volumesOfDay(
+  backend: Backend,
+  day: string,
+  paths: { readonly volume: (id: string) => string; readonly pool: (id: string) => string },
+) {
   const values: { MetricId: string; MetricValue: string; Timestamp: string; MetricProperty: string }[] = [];
   const from = Date.parse(`${day}T00:00:00Z`);
   for (let at = from; at < from + dayMs; at += reportEveryMs) {
     if (backend.silent.some((s) => at >= Date.parse(s.from) && at < Date.parse(s.to))) continue;
     const Timestamp = new Date(at).toISOString();
+    const then = (volume: Volume) => (Date.parse(volume.madeAt ?? '') > at ? 0 : consumedAt(volume, at));
+    for (const pool of backend.pools.values())
+      values.push({
+        ...{ MetricId: 'ConsumedBytes', Timestamp, MetricProperty: paths.pool(pool.id) },
+        MetricValue: String(backend.figures(pool, then).consumed),
+      });
     for (const volume of backend.volumes.values()) {
       if (Date.parse(volume.madeAt ?? '') > at) continue;
       const ceiling = backend.serviceClasses.get(volume.serviceClass ?? '')?.maxIops;
       const operations: Done = (t) => operationsUntil(volume, ceiling, t);
       const iops = (operations(at) - operations(at - 60_000)) / 60;
-      const MetricProperty = path(volume.id);
+      const MetricProperty = paths.volume(volume.id);
       values.push(
         { MetricId: 'ConsumedBytes', MetricValue: String(consumedAt(volume, at)), Timestamp, MetricProperty },
         { MetricId: 'IOPS', MetricValue: iops.toFixed(2), Timestamp, MetricProperty },

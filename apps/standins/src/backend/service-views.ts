@@ -123,7 +123,7 @@ export class ServiceViews {
       Id: `volumes-${day}`,
       Name: `Volumes on ${day}`,
       Timestamp: `${day}T23:59:59Z`,
-      MetricValues: volumesOfDay(this.backend, day, this.at.volume),
+      MetricValues: volumesOfDay(this.backend, day, this.at),
     };
   }
 

@@ -119,13 +119,16 @@ export class Volumes extends Drives {
   }
 
   /** What a pool holds: `allocated` is raw for pools of copies or shards, usable for an array's. */
-  figures(pool: PoolSeed): { allocated: number; provisioned: number; consumed: number } {
+  figures(
+    pool: PoolSeed,
+    written = (volume: Volume): number => volume.consumed,
+  ): { allocated: number; provisioned: number; consumed: number } {
     const volumes = [...this.volumes.values()].filter((v) => v.pool === pool.id);
     const factor = pool.kind === 'shards' ? (pool.dataShards! + pool.parityShards!) / pool.dataShards! : 1;
     const weight = (v: Volume) => (pool.kind === 'copies' ? Math.max(1, v.copies.length) : factor);
     const allocated =
       this.shrunk.get(pool.id) ?? pool.usable ?? this.drivesOf(pool).reduce((sum, d) => sum + d.capacity, 0);
-    const consumed = volumes.reduce((sum, v) => sum + v.consumed * weight(v), this.buckets.bytesIn(pool.id) * factor);
+    const consumed = volumes.reduce((sum, v) => sum + written(v) * weight(v), this.buckets.bytesIn(pool.id) * factor);
     return {
       allocated,
       provisioned: volumes.reduce((sum, v) => sum + v.capacity, 0),

@@ -23,7 +23,7 @@ function Effect({ of, effect }: { of: LimitMeasure; effect: LimitEffect | undefi
   return (
     <Plain aria-label="What it would do" aria-live="polite">
       {effectWords(of, effect).map(({ text, warns }) => (
-        <Typography key={text} component="li" variant="body2" color={warns ? 'warning.main' : undefined}>
+        <Typography key={text} component="li" variant="body2" sx={{ fontWeight: warns ? 700 : undefined }}>
           {text}
         </Typography>
       ))}

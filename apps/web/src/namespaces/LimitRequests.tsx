@@ -1,7 +1,7 @@
 import { Button, Chip, Table, TableBody, TableCell, TableHead, TableRow, TextField, Typography } from '@mui/material';
 import type { LimitRequest } from '@moorage/contract/limits';
 import dayjs from 'dayjs';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { ask } from '../api/client';
 import { refresh } from '../api/queries';
 import { Confirm } from '../parts/Confirm';
@@ -107,33 +107,38 @@ export function LimitRequests({ requests }: { requests: readonly LimitRequest[] 
         </TableHead>
         <TableBody>
           {requests.map((r) => (
-            <TableRow key={r.id} sx={{ verticalAlign: 'top' }}>
-              <TableCell>
-                {amountText(r.measure, r.asked)} {r.measure === 'bytes' && measureTitles.bytes.toLowerCase()}{' '}
-                {r.className === null ? 'in all' : `in ${r.className}`}
-                <Typography variant="body2" color="text.secondary">
-                  instead of {r.was === null ? 'none' : amountText(r.measure, r.was)}
-                  {r.neededBy && `, by ${dayjs(r.neededBy).format('D MMM YYYY')}`}
-                </Typography>
-              </TableCell>
-              <TableCell>{r.reason}</TableCell>
-              <TableCell>
-                {r.person}
-                <Typography variant="body2" color="text.secondary">
-                  <When at={r.at} />
-                </Typography>
-              </TableCell>
-              <TableCell>
-                {r.state === 'open' && may ? (
-                  <Answer request={r} />
-                ) : (
+            <Fragment key={r.id}>
+              <TableRow sx={{ verticalAlign: 'top', '& > *': r.state === 'open' && may ? { borderBottom: 0 } : {} }}>
+                <TableCell>
+                  {amountText(r.measure, r.asked)} {r.measure === 'bytes' && measureTitles.bytes.toLowerCase()}{' '}
+                  {r.className === null ? 'in all' : `in ${r.className}`}
+                  <Typography variant="body2" color="text.secondary">
+                    instead of {r.was === null ? 'none' : amountText(r.measure, r.was)}
+                    {r.neededBy && `, by ${dayjs(r.neededBy).format('D MMM YYYY')}`}
+                  </Typography>
+                </TableCell>
+                <TableCell>{r.reason}</TableCell>
+                <TableCell>
+                  {r.person}
+                  <Typography variant="body2" color="text.secondary">
+                    <When at={r.at} />
+                  </Typography>
+                </TableCell>
+                <TableCell>
                   <Row gap={1} align="center">
                     {r.state === 'open' ? <Chip label={requestWords(r)} color="warning" /> : requestWords(r)}
                     {r.state === 'open' && owns && <Withdraw request={r} />}
                   </Row>
-                )}
-              </TableCell>
-            </TableRow>
+                </TableCell>
+              </TableRow>
+              {r.state === 'open' && may && (
+                <TableRow>
+                  <TableCell colSpan={4} sx={{ pt: 1 }}>
+                    <Answer request={r} />
+                  </TableCell>
+                </TableRow>
+              )}
+            </Fragment>
           ))}
         </TableBody>
       </Table>

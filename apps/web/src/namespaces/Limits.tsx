@@ -31,16 +31,20 @@ const nearlyFull = 0.9;
 
 function UsedOf({ of, scope }: { of: LimitMeasure; scope: Scope }) {
   if (of === 'snapshots')
-    return <>{scope.snapshots === null ? 'no limit' : `at most ${scope.snapshots.toLocaleString('en-GB')}`}</>;
+    return (
+      <Typography variant="body2" sx={{ color: scope.snapshots === null ? 'var(--second-ink)' : undefined }}>
+        {scope.snapshots === null ? 'no limit' : `at most ${scope.snapshots.toLocaleString('en-GB')}`}
+      </Typography>
+    );
   const { limit, used } = scope[of];
   const share = limit === null ? null : limit === 0 ? 1 : used / limit;
   return (
     <Box sx={{ minWidth: 120 }}>
       <Typography variant="body2" sx={{ whiteSpace: 'nowrap' }}>
         {amountText(of, used)}{' '}
-        <Typography component="span" variant="body2" color="text.secondary">
-          {limit === null ? 'no limit' : `of ${amountText(of, limit)}`}
-        </Typography>
+        <Box component="span" sx={{ color: 'var(--second-ink)' }}>
+          {limit === null ? '· no limit' : `of ${amountText(of, limit)}`}
+        </Box>
       </Typography>
       {share !== null && (
         <LinearProgress

@@ -72,7 +72,11 @@ export function UseOf({ index }: { index: UseIndex }) {
           />
         </Box>
       )}
-      {isNamespace && name !== '' && <HistoryChart of="namespace" name={name} title={name} />}
+      {isNamespace && name !== '' && (
+        <Box sx={{ mt: 2 }}>
+          <HistoryChart of="namespace" name={name} title={name} />
+        </Box>
+      )}
     </Sheet>
   );
 }

@@ -68,7 +68,7 @@ export function effectWords(of: LimitMeasure, effect: LimitEffect): { text: stri
   }
   if (effect.frees.length > 0)
     say(`Lets ${claims(effect.frees.length)} bind, as far as pools do: ${names(effect.frees)}.`);
-  if (effect.keeps.length > 0) say(`Keeps ${claims(effect.keeps.length)} waiting: ${names(effect.keeps)}.`, true);
+  if (effect.keeps.length > 0) say(`Does not reach for ${claims(effect.keeps.length)}: ${names(effect.keeps)}.`);
   return told;
 }
 

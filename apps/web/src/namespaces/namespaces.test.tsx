@@ -239,7 +239,7 @@ test('what a limit would do is told before it is set, and one below what is used
   await user.clear(field);
   await user.type(field, '200Gi');
   const told = await screen.findByText(/^Over at once, by 50 GiB/);
-  expect(told.parentElement!.textContent).toContain('Keeps 1 waiting claim waiting: level-log.');
+  expect(told.parentElement!.textContent).toContain('Does not reach for 1 waiting claim: level-log.');
   await user.click(screen.getByRole('button', { name: 'Set it all the same' }));
   await waitFor(() => expect(server.of('setNamespaceLimit')[0]!.body).toEqual({ bytes: 200 * GiB, evenIfOver: true }));
 });
