@@ -34,6 +34,7 @@ const rooms = [
     'namespaces',
     'moorings',
     'classes',
+    'forecast',
   ],
   ...[
     'successions',

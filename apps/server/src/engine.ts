@@ -25,6 +25,7 @@ import { compareSome } from './drift/compare';
 import { MendCarrier } from './drift/mend';
 import { applying } from './drafts/draft';
 import { detectFindings } from './findings/detect';
+import { RunwayKeeper } from './forecast/keeper';
 import { storeFindings } from './findings/findings';
 import { onClaims as onGrowingClaims } from './growth/begin';
 import { GrowthCarrier } from './growth/carry';
@@ -54,8 +55,8 @@ import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
-import { endGrants } from './namespaces/limit-requests';
-import { onQuotas, QuotaKeeper } from './namespaces/quota-objects';
+import { LimitKeeper } from './namespaces/keeper';
+import { onQuotas } from './namespaces/quota-objects';
 import { UsageKeeper } from './usage/keeper';
 import { Vault } from './secrets/vault';
 
@@ -80,7 +81,8 @@ export class Engine {
   readonly works: readonly Work[];
   private readonly binder: Binder;
   private readonly usage: UsageKeeper;
-  private readonly quotas: QuotaKeeper;
+  private readonly limits: LimitKeeper;
+  private readonly runways: RunwayKeeper;
   private readonly runner: Runner;
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
@@ -117,8 +119,10 @@ export class Engine {
     this.reader = new ManifestReader(config.programs);
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
-    this.usage = new UsageKeeper(database, platform, this.backends, log, () => this.stopped || !this.anchor.leads);
-    this.quotas = new QuotaKeeper(database, platform, log, () => this.stopped || !this.anchor.leads);
+    const isOver = () => this.stopped || !this.anchor.leads;
+    this.usage = new UsageKeeper(database, platform, this.backends, log, isOver);
+    this.limits = new LimitKeeper(database, platform, log, isOver);
+    this.runways = new RunwayKeeper(database, log, isOver);
     this.queue = new OperationQueue(config.databaseUrl, log);
     const { site } = config.estate;
     this.binder = new Binder(database, platform, this.backends, metrics, site);
@@ -203,7 +207,7 @@ export class Engine {
     if (event.data.topic === 'backends' && renewed !== undefined) void this.guard(() => this.backends.renew(renewed));
     if (!this.anchor.leads) return;
     if (event.data.topic === 'backends') void this.guard(() => this.followBackends());
-    if (event.data.topic === 'limits') void this.guard(this.keepQuotas);
+    if (event.data.topic === 'limits') void this.guard(this.keepLimits);
     const helped = helpedBy(event.data);
     if (helped) this.reconsiderSoon(helped);
   }
@@ -237,8 +241,7 @@ export class Engine {
 
   private readonly sweep = oneAtATime(async () => {
     await endHolds(this.database);
-    await endGrants(this.database);
-    await this.keepQuotas();
+    await this.keepLimits();
     await this.binder.destroyLate();
     await this.runner.enqueue([
       ...(await findForgottenBuckets(this.database)),
@@ -246,8 +249,7 @@ export class Engine {
     ]);
   });
 
-  private readonly keepQuotas = oneAtATime(() => this.quotas.keep());
-
+  private readonly keepLimits = oneAtATime(() => this.limits.keep());
   private readonly look = oneAtATime(() => this.usage.look());
 
   private readonly reckon = oneAtATime(() => reckonApplications(this.database, () => this.stopped));
@@ -260,6 +262,7 @@ export class Engine {
     await purgeFailures(this.database);
     await forgetMoves(this.database, moveDays);
     await this.usage.tidy();
+    await this.runways.tidy();
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 

@@ -16,6 +16,7 @@ import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
 import { usageEndpoints } from './endpoints/usage';
 import { pricesEndpoints } from './endpoints/prices';
+import { forecastEndpoints } from './endpoints/forecast';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
 
@@ -39,6 +40,7 @@ export const endpoints = {
   ...namespacesEndpoints,
   ...usageEndpoints,
   ...pricesEndpoints,
+  ...forecastEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,
 };

@@ -9,6 +9,7 @@ export const topics = [
   'claims',
   'namespaces',
   'limits',
+  'runways',
   'logbook',
   'reshapes',
   'findings',

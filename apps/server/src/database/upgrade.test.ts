@@ -108,6 +108,9 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'limit_requests.id': uuid,
   'limit_requests.measure': () => 'bytes',
   'limit_requests.state': () => 'open',
+  'runways.kind': (i) => ['namespace', 'class', 'pool'][i],
+  'runways.against': (i) => ['limit', 'pools', 'hard'][i],
+  'runways.state': (i) => ['over', 'meets', null][i],
   'rates.tier': (i) => ['fast', 'standard', 'deep'][i],
   'held_as.kind': (i) => ['tier', 'team', 'tier'][i],
   'idempotency.created_at': () => new Date().toISOString(),
@@ -141,6 +144,7 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
 
 /** Tables in an order in which each comes after those that it refers to. */
 const first = [
+  'quota_objects',
   'use_keys',
   'used_claims',
   'use_days',

@@ -5,7 +5,7 @@ import type { Finding, FindingKind } from '@moorage/core/findings/finding';
 import { thinState } from '@moorage/core/pools/pool';
 import { findDefaults } from '../classes/listing';
 import type { Database } from '../database/database';
-import { corePools, livePools, type LivePool } from '../pools/pools';
+import { corePools, livePools, usualCopies, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
 import { bucketFinding, bucketsInNeed } from './buckets.sql';
 import {
@@ -88,9 +88,6 @@ async function ofPools(database: Database): Promise<Finding[]> {
     return found;
   });
 }
-
-const usualCopies = ({ facts: { redundancy } }: LivePool): number =>
-  redundancy.kind === 'spread' && redundancy.scheme.kind === 'copies' ? redundancy.scheme.copies : 1;
 
 function strandedIn(pool: LivePool): Finding | undefined {
   const { redundancy } = pool.facts;

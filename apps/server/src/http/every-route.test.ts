@@ -159,6 +159,17 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listLimitRequests', { query: { state: 'open' } });
   await ask('getLimits', { params: wave });
   await ask('getLimitEffect', { params: wave, query: { measure: 'bytes', amount: String(2 ** 40) } });
+  await ask('listRunways', { query: { kind: 'pool' } });
+  await ask('getForecast', { query: { kind: 'pool', name: 'kelp-nvme', against: 'hard' } });
+  const wish = { days: 180, pricePerTiB: { fast: 90, standard: null, deep: 12.5 } };
+  const changes = [
+    { kind: 'capacity' as const, pool: 'kelp-nvme', raw: 2 ** 44, from: '2099-01-01' },
+    { kind: 'growth' as const, of: 'site' as const, name: '', times: 2 },
+  ];
+  await ask('playScenario', { body: { changes, wish } });
+  await ask('keepScenario', { params: { name: 'a shelf' }, body: { changes, wish } });
+  await ask('listScenarios');
+  await ask('dropScenario', { params: { name: 'a shelf' } });
   await ask('listNamespaces');
   await ask('setRate', { body: { tier: 'fast', from: '2026-09-01', perGiB: 0.2, perIops: 0.001 } });
   await ask('setRate', { body: { tier: 'fast', from: '2099-01-01', perGiB: 0.3, perIops: 0 } });

@@ -32,6 +32,8 @@ import type { Database } from '../database/database';
 import { listDrifts, mendDrifts } from '../drift/list';
 import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
+import { getForecast, listRunways } from '../forecast/runways';
+import { dropScenario, keepScenario, listScenarios, playScenario } from '../forecast/what-if';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { outlookOf } from '../growth/answer';
 import { growClaim } from '../growth/ask';
@@ -348,6 +350,12 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     setLimits: ({ body, person }) => setLimits(database, body, person.name),
     setClassLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace!, className: params.className! }, body, person.name),
+    listRunways: ({ query, person }) => listRunways(database, Sight.of(person), query),
+    getForecast: ({ query, person }) => getForecast(database, Sight.of(person), query),
+    playScenario: ({ body }) => playScenario(database, engine.config.currency, body),
+    listScenarios: () => listScenarios(database),
+    keepScenario: ({ params, body, person }) => keepScenario(database, params.name!, body, person.name),
+    dropScenario: ({ params, person }) => dropScenario(database, params.name!, person.name),
     getLimits: ({ params, person }) => getLimits(database, Sight.of(person), params.namespace!),
     getLimitEffect: ({ params, query, person }) => getLimitEffect(database, Sight.of(person), params.namespace!, query),
     setEnforcement: ({ params, body, person }) =>

@@ -11,6 +11,7 @@ export interface Change {
     | 'limit'
     | 'limit-request'
     | 'rate'
+    | 'scenario'
     | 'person'
     | 'backend'
     | 'finding'

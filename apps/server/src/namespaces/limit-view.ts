@@ -1,7 +1,7 @@
 import type { LimitEffect, LimitMeasure, NamespaceLimits } from '@moorage/contract/limits';
 import { effectOf } from '@moorage/core/limits/effect';
 import type { SetLimit } from '@moorage/core/limits/quota-object';
-import { trendOf } from '@moorage/core/usage/trend';
+import { goingOn } from '@moorage/core/usage/forecast';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { isMirrored } from '../mirror/mirrored';
@@ -78,12 +78,6 @@ export async function getLimits(database: Database, sight: Sight, namespace: str
   };
 }
 
-/** Numbers in [0, 1) that are the same for the same question (Lehmer 1951): an answer that is asked again is the same. */
-function drawing(): () => number {
-  let state = 1;
-  return () => (state = (state * 48271) % 2147483647) / 2147483647;
-}
-
 /** What a limit would do, before it is set. */
 export async function getLimitEffect(
   database: Database,
@@ -104,16 +98,11 @@ export async function getLimitEffect(
   const uses = measure === 'snapshots' ? 0 : sumOf(used, measure);
   const valueOf = (d: (typeof days)[number]) =>
     measure === 'bytes' ? d.provisioned : measure === 'claims' ? d.claims : d.milli_iops / 1000;
-  const course = {
-    at: [...days.map((d) => d.day.getTime()), now.getTime()],
-    value: [...days.map(valueOf), uses],
-  };
-  // a week at least, or a single claim would be a trend
-  const trend = days.length < 7 ? undefined : trendOf(course, drawing());
+  const course = { at: days.map((d) => d.day.getTime()), value: days.map(valueOf) };
   const effect = effectOf(
     amount ?? null,
     uses,
-    trend && { ...trend, level: uses },
+    goingOn({ now: uses, at: now.getTime(), course }),
     // IOPS of a claim are known once its pool is: they count as none here
     waiting.map((w) => ({
       namespace,

@@ -18,9 +18,9 @@ const atOnce = 50;
 /** Seconds until what is refused, or cannot be reached, is tried again at the latest. */
 const retryS = 300;
 /** Who changed a limit on the platform is not told by it. */
-export const byPlatform = 'the platform';
+const byPlatform = 'the platform';
 
-type Platform = Pick<PlatformConnector, 'find' | 'create' | 'mergePatch' | 'ensureDeleted'>;
+export type QuotaPlatform = Pick<PlatformConnector, 'find' | 'create' | 'mergePatch' | 'ensureDeleted'>;
 
 const hardIn = (object: PlatformObject | undefined): Hard | null =>
   object === undefined ? null : ((object.spec?.hard as Hard | undefined) ?? {});
@@ -93,7 +93,7 @@ function changesTo(now: readonly SetLimit[], wanted: readonly SetLimit[]): Map<s
 export class QuotaKeeper {
   constructor(
     private readonly database: Database,
-    private readonly platform: Platform,
+    private readonly platform: QuotaPlatform,
     private readonly log: Logger,
     private readonly isOver: () => boolean,
   ) {}

@@ -35,6 +35,12 @@ export const keys = {
       ['limits', 'effect', namespace, className, measure, amount] as const,
     requests: () => ['limits', 'requests'] as const,
   },
+  runways: {
+    all: (kind: string, q: string) => ['runways', 'all', kind, q] as const,
+    one: (of: string, days: number) => ['runways', 'one', of, days] as const,
+    played: (asked: string) => ['runways', 'played', asked] as const,
+  },
+  scenarios: () => ['scenarios'] as const,
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
   rates: () => ['rates'] as const,
   statement: (month: string) => ['statement', month] as const,

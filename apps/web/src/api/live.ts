@@ -46,6 +46,7 @@ const touched: Record<Topic, readonly Concept[]> = {
   ],
   namespaces: ['namespaces', 'use', 'rates', 'statement', 'placement', 'growth', 'round'],
   limits: ['limits', 'namespaces', 'use'],
+  runways: ['runways'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],
