@@ -60,3 +60,23 @@ test('a limit is set, a claim is held back by it, more is asked for and given in
   await browser.go('/namespaces?namespace=ferry-desk');
   await browser.see('given in part, 100 GiB by maren: until the disks are here');
 });
+
+test('a what-if on the numbers of the day ends in what to buy, and is kept by its name', async () => {
+  await as('maren');
+  await browser.go('/namespaces');
+  await browser.click('Runway');
+  await browser.click('What if');
+  await browser.see('nothing has to be bought');
+  await browser.click('a new application');
+  await browser.choose('Class', 'general');
+  await browser.type('Provisioned', '140Ti');
+  await browser.see('What to add');
+  await browser.see('no price given');
+  await browser.type('EUR a raw TiB, standard', '30');
+  await browser.see('× 1 TiB');
+  await browser.see('EUR');
+  await browser.type('Keep it as', `the archive${Key.ENTER}`);
+  await browser.see('"the archive" is kept.');
+  await browser.go('/namespaces/what-if?scenario=the+archive');
+  await browser.see('× 1 TiB');
+});

@@ -41,6 +41,8 @@ const StartApplication = lazy(() => import('./applications/StartApplication'));
 const ApplicationDetail = lazy(() => import('./applications/ApplicationDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
 const Statement = lazy(() => import('./namespaces/Statement'));
+const Runways = lazy(() => import('./forecast/Runways'));
+const WhatIf = lazy(() => import('./forecast/WhatIf'));
 const Buckets = lazy(() => import('./buckets/Buckets'));
 const Drift = lazy(() => import('./drift/Drift'));
 const Proof = lazy(() => import('./claims/Proof'));
@@ -83,6 +85,8 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/apps/:namespace/:name" element={<ApplicationDetail />} />
             <Route path="/namespaces" element={<Namespaces />} />
             <Route path="/namespaces/statement" element={<Statement />} />
+            <Route path="/namespaces/runway" element={<Runways />} />
+            <Route path="/namespaces/what-if" element={<WhatIf />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />
           </Routes>

@@ -27,6 +27,10 @@ function soldOf({ facts, instances = [] }: PoolRow): Sold | undefined {
   };
 }
 
+/** Copies that a pool keeps of what its backend puts there by itself. */
+export const usualCopies = ({ facts: { redundancy } }: Pick<PoolRow, 'facts'>): number =>
+  redundancy.kind === 'spread' && redundancy.scheme.kind === 'copies' ? redundancy.scheme.copies : 1;
+
 /** A pool as the core's decisions see it, from what the API says of it: the same on the server and in the browser's worker. */
 export function toCorePool(
   row: PoolRow & {

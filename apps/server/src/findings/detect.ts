@@ -1,3 +1,4 @@
+import { usualCopies } from '@moorage/contract/pool-state';
 import { explainCapacity, type DomainCapacity } from '@moorage/core/capacity/usable';
 import { endangers } from '@moorage/core/drift/drift';
 import { provisioner } from '@moorage/core/classes/manifest';
@@ -5,7 +6,7 @@ import type { Finding, FindingKind } from '@moorage/core/findings/finding';
 import { thinState } from '@moorage/core/pools/pool';
 import { findDefaults } from '../classes/listing';
 import type { Database } from '../database/database';
-import { corePools, livePools, usualCopies, type LivePool } from '../pools/pools';
+import { corePools, livePools, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
 import { bucketFinding, bucketsInNeed } from './buckets.sql';
 import {

@@ -80,7 +80,7 @@ export const partsNow = statement<
   [namespace: string | null]
 >(
   `SELECT r.pool_id AS pool, r.class_name, sum(r.raw_bytes)::bigint AS promised, sum(r.bytes)::bigint AS bytes,
-     sum(coalesce(v.consumed, 0) * r.raw_bytes / nullif(r.bytes, 0)) AS written, sum(r.iops_floor) AS iops, sum(r.backend_iops) AS backend_iops
+     sum(coalesce(v.consumed, 0)::double precision * r.raw_bytes / nullif(r.bytes, 0)) AS written, sum(r.iops_floor) AS iops, sum(r.backend_iops) AS backend_iops
    FROM reservations r JOIN pools p ON p.id = r.pool_id
    LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
    WHERE $1::text IS NULL OR r.namespace = $1 GROUP BY 1, 2 ORDER BY 1, 2 LIMIT 20000`,

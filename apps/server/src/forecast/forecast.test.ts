@@ -1,6 +1,6 @@
 import type { ForecastAnswer, KeptScenario, Runways, WhatIfAnswer } from '@moorage/contract/forecast';
 import { Database } from '../database/database';
-import { aClaim, Caller, makeWorld, moorClass, type World } from '../testing/world';
+import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 import { reckonRunways } from './reckon';
 
 const GiB = 2 ** 30;
@@ -23,6 +23,11 @@ beforeAll(async () => {
   await moorClass(maren, 'calm', ['basalt-broad'], { copies: 1 });
   await maren.ok('POST', '/api/claims', aClaim('bookings', 'ledger', { namespace: 'ferry-desk', size: '100Gi' }));
   await maren.inState('bookings', 'bound', 'ferry-desk');
+  for (const volume of world.kelp.backend.volumes.values()) volume.consumed = 60 * GiB;
+  await eventually(
+    'it is known what is written',
+    async () => (await maren.claim('bookings', 'ferry-desk')).claim.consumed === 60 * GiB,
+  );
   await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 300 * GiB });
   await maren.ok('PUT', '/api/namespaces/wave-model/limit', { bytes: 900 * GiB });
   await history();

@@ -3,8 +3,8 @@ import type { Database } from '../database/database';
 import { announce } from '../live/announce';
 import { reckonRunways } from './reckon';
 
-/** Runways are days long: they are reckoned anew every few minutes, and less often where that takes long. */
-const fewestMs = 5 * 60_000;
+/** Runways are days long: they are reckoned anew every minute, and less often where that takes long: a hundredth of the time at most. */
+const fewestMs = 60_000;
 const restTimes = 100;
 
 /** Keeps the runways. One server does it at a time. */

@@ -1,6 +1,7 @@
+import { usualCopies } from '@moorage/contract/pool-state';
 import { footprintFactor, iopsLimit, thinState } from '@moorage/core/pools/pool';
 import type { Pool } from '@moorage/core/pools/pool-state';
-import { corePools, livePools, usualCopies, type LivePool } from '../pools/pools';
+import { corePools, livePools, type LivePool } from '../pools/pools';
 import type { Database } from '../database/database';
 
 /** A pool in raw bytes: what there is, may be promised, is promised and is written. */

@@ -103,6 +103,7 @@ async function classesOf(
     const shares =
       all > 0 ? on.map((p) => ({ id: p.pool, share: p.bytes / all })) : begins ? [{ id: begins, share: 1 }] : [];
     const promised = on.reduce((sum, p) => sum + p.promised, 0);
+    const written = on.reduce((sum, p) => sum + p.written, 0);
     return {
       ...{ name: c.name, copies: c.copies },
       pools: shares.map(({ id, share }) => {
@@ -110,8 +111,8 @@ async function classesOf(
         const factor = footprintFactor(core, c.copies);
         return { id, share, factor, iopsFactor: backendRate(1, factor, core.amplification, c.writeShare) };
       }),
-      // of what is not known it is taken that all of it gets written
-      writtenShare: promised > 0 ? on.reduce((sum, p) => sum + p.written, 0) / promised : 1,
+      // where nothing is written yet it is taken that all of it will be
+      writtenShare: written > 0 ? written / promised : 1,
     };
   });
 }

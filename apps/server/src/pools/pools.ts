@@ -75,10 +75,6 @@ export async function livePools(
 export const corePools = (pools: readonly LivePool[]): Map<string, Pool> =>
   new Map(pools.map((p) => [p.id, toCorePool(p)]));
 
-/** Copies that a pool keeps of what its backend puts there by itself. */
-export const usualCopies = ({ facts: { redundancy } }: LivePool): number =>
-  redundancy.kind === 'spread' && redundancy.scheme.kind === 'copies' ? redundancy.scheme.copies : 1;
-
 const kept = <T>(asked: T | undefined, before: T): T => (asked === undefined ? before : asked);
 
 /** What a person sets of a pool. */

@@ -13,7 +13,7 @@ import {
   Typography,
 } from '@mui/material';
 import type { BackendRow, PoolRow } from '@moorage/contract/backends';
-import { toCorePool } from '@moorage/contract/pool-state';
+import { toCorePool, usualCopies } from '@moorage/contract/pool-state';
 import { subscriptionRoom } from '@moorage/core/capacity/thin';
 import { sizeText } from '@moorage/core/sizes/display';
 import { slackIn } from '@moorage/core/shares/instances';
@@ -57,11 +57,6 @@ const schemeWords = (pool: PoolRow): string => {
 };
 
 /** Copies to reckon a replicated pool with: what its classes mostly ask. */
-export const usualCopies = (pool: PoolRow): number =>
-  pool.facts.redundancy.kind === 'spread' && pool.facts.redundancy.scheme.kind === 'copies'
-    ? pool.facts.redundancy.scheme.copies
-    : 1;
-
 function strandedIn(pool: PoolRow): number {
   const { redundancy } = pool.facts;
   if (redundancy.kind !== 'spread') return -1;

@@ -9,7 +9,7 @@ import { refresh } from '../api/queries';
 import { Plain, Row } from '../parts/layout';
 import { useAct } from '../parts/useAct';
 import { useSettled } from '../parts/useSettled';
-import { Day } from './Day';
+import { Day } from '../parts/Day';
 import { amountText, effectWords, measureTitles, readAmount, typedAmount } from './limit-words';
 
 interface LimitAsked {

@@ -9,7 +9,7 @@ import { Column, Row } from '../parts/layout';
 import { useMay } from '../parts/person';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
-import { Day } from './Day';
+import { Day } from '../parts/Day';
 import { amountText, measureTitles, readAmount, requestWords, typedAmount } from './limit-words';
 
 /** The answer to a request: all of it, less, or nothing; for good, or until a day. */

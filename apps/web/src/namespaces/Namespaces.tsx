@@ -9,7 +9,7 @@ import { useGo, useKeepLine } from '../frame/address';
 import { PastMark, useMoment } from '../frame/Moment';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
-import { Column } from '../parts/layout';
+import { Column, Row } from '../parts/layout';
 import { claimsAt } from './claims-at';
 import { indexOfUse } from './use';
 import { UseControls, UseGrid, useUseChoices } from './UseGrid';
@@ -55,9 +55,14 @@ export default function Namespaces() {
     <Place
       title="Namespaces"
       actions={
-        <Button component={RouterLink} to={keep('/namespaces/statement')}>
-          Statement of a month
-        </Button>
+        <Row gap={1}>
+          <Button component={RouterLink} to={keep('/namespaces/runway')}>
+            Runway
+          </Button>
+          <Button component={RouterLink} to={keep('/namespaces/statement')}>
+            Statement of a month
+          </Button>
+        </Row>
       }
       question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
     >

@@ -14,7 +14,7 @@ import { useMay } from '../parts/person';
 import { Fetched } from '../parts/States';
 import { useAct, useNotice } from '../parts/useAct';
 import { Column, Row, Sheet } from '../parts/layout';
-import { Day } from './Day';
+import { Day } from '../parts/Day';
 
 const price = (value: number, currency: string) =>
   `${value.toLocaleString('en-GB', { minimumFractionDigits: 2, maximumFractionDigits: 6 })} ${currency}`;

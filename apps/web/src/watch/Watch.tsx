@@ -14,6 +14,7 @@ import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
 import { useAct } from '../parts/useAct';
 import { When } from '../parts/When';
+import { Soundings } from './Soundings';
 import { consequenceWords, findingWords } from './words';
 import { Column, Plain, Row } from '../parts/layout';
 
@@ -193,6 +194,8 @@ function Listed({ findings }: { findings: readonly FindingRow[] }) {
 /** The front screen: what needs a person, worst first, each with its remedy one step away. */
 export default function Watch() {
   const query = useFindings();
+  // pools are not of a namespace owner's world
+  const isWhole = useMay('administrator', 'operator', 'storage-engineer', 'viewer');
   return (
     <Place
       title="Watch"
@@ -205,7 +208,10 @@ export default function Watch() {
         </>
       }
     >
-      <Fetched query={query}>{(findings) => <Listed findings={findings} />}</Fetched>
+      <Column gap={1.5} sx={{ maxWidth: 1280 }}>
+        {isWhole && <Soundings />}
+        <Fetched query={query}>{(findings) => <Listed findings={findings} />}</Fetched>
+      </Column>
     </Place>
   );
 }
