@@ -20,6 +20,16 @@ CREATE TABLE runways (
 );
 CREATE INDEX runways_order ON runways ((CASE state WHEN 'over' THEN 0 WHEN 'meets' THEN 1 WHEN 'none' THEN 2 ELSE 3 END), meets_at, kind, name, class_name, against);
 
+-- what changed unlike the days before it: what is written in a namespace, or what it costs
+CREATE TABLE jumps (
+  kind text NOT NULL CHECK (kind IN ('written', 'price')),
+  namespace text NOT NULL,
+  change double precision NOT NULL,
+  usual double precision NOT NULL,
+  reckoned_at timestamptz NOT NULL,
+  PRIMARY KEY (kind, namespace)
+);
+
 -- what somebody wants to try on the numbers of the day, by its name
 CREATE TABLE scenarios (
   name text PRIMARY KEY,

@@ -111,6 +111,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'runways.kind': (i) => ['namespace', 'class', 'pool'][i],
   'runways.against': (i) => ['limit', 'pools', 'hard'][i],
   'runways.state': (i) => ['over', 'meets', null][i],
+  'jumps.kind': (i) => ['written', 'price', 'written'][i],
   'rates.tier': (i) => ['fast', 'standard', 'deep'][i],
   'held_as.kind': (i) => ['tier', 'team', 'tier'][i],
   'idempotency.created_at': () => new Date().toISOString(),

@@ -6,6 +6,8 @@ import type { Finding, FindingKind } from '@moorage/core/findings/finding';
 import { thinState } from '@moorage/core/pools/pool';
 import { findDefaults } from '../classes/listing';
 import type { Database } from '../database/database';
+import { jumps } from '../forecast/forecast-model';
+import { endingSoon } from '../forecast/forecast.sql';
 import { corePools, livePools, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
 import { bucketFinding, bucketsInNeed } from './buckets.sql';
@@ -175,6 +177,34 @@ async function ofLimits(database: Database): Promise<Finding[]> {
   );
 }
 
+/** Days within which what comes to its end is told of. */
+const wishedDays = 30;
+
+/** What comes to its end soon, and what changed unlike the days before it. */
+async function ofForecasts(database: Database): Promise<Finding[]> {
+  const [ending, changed] = await Promise.all([
+    endingSoon(database, wishedDays),
+    jumps.in(database).findAll({ raw: true, limit: 500 }),
+  ]);
+  return [
+    ...ending.flatMap((r) => {
+      // a pool above its hard mark is told of as full
+      if (r.kind === 'pool' && r.against === 'hard' && r.state === 'over') return [];
+      const facts: Finding['facts'] = {
+        ...{ of: r.kind, className: r.class_name, against: r.against, used: r.used, end: r.ends_at },
+        ...(r.meets_at !== null && { meets: r.meets_at.getTime() }),
+      };
+      const isNear = r.kind === 'namespace' && (r.state === 'over' || r.used >= 0.9 * r.ends_at);
+      const weight = r.ends_at > 0 ? r.used / r.ends_at : 1;
+      return [finding(isNear ? 'limit-near' : 'runway-short', r.name, weight, facts, `${r.kind}:${r.class_name}`)];
+    }),
+    ...changed.map((j) => {
+      const kind = j.kind === 'price' ? 'price-risen' : j.change >= j.usual ? 'growth-sudden' : 'drop-sudden';
+      return finding(kind, j.namespace, Math.abs(j.change - j.usual), { change: j.change, usual: j.usual });
+    }),
+  ];
+}
+
 async function ofReshapes(database: Database): Promise<Finding[]> {
   const rows = await stalledChanges(database);
   return rows.map((r) =>
@@ -245,6 +275,7 @@ export async function detectFindings(
     ofDisks(database),
     ofClaims(database),
     ofLimits(database),
+    ofForecasts(database),
     ofReshapes(database),
     ofNodes(database, site),
     togetherFindings(database, null),

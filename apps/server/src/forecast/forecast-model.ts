@@ -36,6 +36,24 @@ export const runways = table('runways', RunwayModel, {
 });
 export type Runway = InferAttributes<RunwayModel>;
 
+/** What changed unlike the days before it. */
+class JumpModel extends Model<InferAttributes<JumpModel>, InferCreationAttributes<JumpModel>> {
+  declare kind: 'written' | 'price';
+  declare namespace: string;
+  /** Bytes of a day, or the price of a month; and what it was before. */
+  declare change: number;
+  declare usual: number;
+  declare reckonedAt: Date;
+}
+
+export const jumps = table('jumps', JumpModel, {
+  kind: { type: DataTypes.TEXT, primaryKey: true },
+  namespace: { type: DataTypes.TEXT, primaryKey: true },
+  change: { type: DataTypes.DOUBLE, allowNull: false },
+  usual: { type: DataTypes.DOUBLE, allowNull: false },
+  reckonedAt: { type: DataTypes.DATE, allowNull: false },
+});
+
 /** What somebody wants to try on the numbers of the day. */
 class ScenarioModel extends Model<InferAttributes<ScenarioModel>, InferCreationAttributes<ScenarioModel>> {
   declare name: string;

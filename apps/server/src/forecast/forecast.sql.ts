@@ -87,7 +87,67 @@ export const partsNow = statement<
 );
 
 /** Forgets what was not reckoned again. */
-export const dropOldRunways = statement<object, [before: Date]>('DELETE FROM runways WHERE reckoned_at < $1');
+export const dropOldRunways = statement<object, [before: Date]>(
+  `WITH runway AS (DELETE FROM runways WHERE reckoned_at < $1) DELETE FROM jumps WHERE reckoned_at < $1`,
+);
+
+/** What was written in namespaces at the end of each day that is over, since a moment; a part at a time, in the order of their names. */
+export const writtenDaily = statement<
+  { name: string; written: number[] },
+  [since: Date, until: Date, after: string, most: number]
+>(
+  `SELECT s.name, array_agg(r.written_last::double precision ORDER BY r.at) AS written
+   FROM (SELECT id, name FROM series WHERE kind = 'namespace' AND name > $3 ORDER BY name LIMIT $4) s
+   JOIN rolled_1d r ON r.series_id = s.id WHERE r.at >= $1 AND r.at < $2 AND r.written_last IS NOT NULL GROUP BY 1 ORDER BY 1 LIMIT 10000`,
+);
+
+/**
+ * What a month of what namespaces have costs, now and at a moment before, at the prices of each time: those whose price rose by more
+ * than so many times, and by more than so much.
+ */
+export const pricesRisen = statement<
+  { namespace: string; before: number; now: number },
+  [before: Date, times: number, least: number]
+>(
+  `WITH rated AS (
+     SELECT t.tier, w.at AS moment, (SELECT r.micros_per_gib FROM rates r WHERE r.tier = t.tier AND r.from_at <= w.at ORDER BY r.from_at DESC LIMIT 1) AS gib,
+       (SELECT r.micros_per_iops FROM rates r WHERE r.tier = t.tier AND r.from_at <= w.at ORDER BY r.from_at DESC LIMIT 1) AS iops
+     FROM (SELECT DISTINCT tier FROM rates) t, (VALUES (site_now()), ($1::timestamptz)) w(at)
+   ), days AS (
+     SELECT (SELECT max(day) FROM use_days) AS now, (SELECT max(day) FROM use_days WHERE day <= $1) AS before
+   ), costs AS (
+     SELECT k.namespace, s.day = d.now AS is_now,
+       sum(s.provisioned / 1073741824.0 * r.gib + s.milli_iops / 1000.0 * r.iops) / 1000000 AS cost
+     FROM days d JOIN use_sums s ON s.day IN (d.now, d.before) JOIN use_keys k ON k.id = s.key_id
+     JOIN held_as h ON h.kind = 'tier' AND h.name = k.pool_id AND h.until_at IS NULL
+     JOIN rated r ON r.tier = h.value AND r.moment = CASE WHEN s.day = d.now THEN site_now() ELSE $1 END
+     GROUP BY 1, 2
+   ), both_of AS (
+     SELECT namespace, coalesce(max(cost) FILTER (WHERE is_now), 0)::double precision AS now,
+       coalesce(max(cost) FILTER (WHERE NOT is_now), 0)::double precision AS before FROM costs GROUP BY 1
+   )
+   SELECT * FROM both_of WHERE before > 0 AND now > $2 * before AND now - before > $3 ORDER BY now - before DESC LIMIT 500`,
+);
+
+/** What comes to its end within a time: of each thing what is reached first, the mark that says so early aside. */
+export const endingSoon = statement<
+  {
+    kind: string;
+    name: string;
+    class_name: string;
+    against: string;
+    used: number;
+    ends_at: number;
+    state: 'over' | 'meets';
+    meets_at: Date | null;
+  },
+  [days: number]
+>(
+  `SELECT DISTINCT ON (kind, name, class_name) kind, name, class_name, against, used, ends_at, state, meets_at FROM runways
+   WHERE kind <> 'class' AND against <> 'soft' AND (state = 'over' OR meets_at <= site_now() + $1 * interval '1 day'
+     OR (kind = 'namespace' AND used >= 0.9 * ends_at))
+   ORDER BY kind, name, class_name, (state = 'over') DESC, meets_at, against LIMIT 500`,
+);
 
 export const listedRunways = statement<
   {

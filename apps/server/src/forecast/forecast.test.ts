@@ -1,4 +1,5 @@
 import type { ForecastAnswer, KeptScenario, Runways, WhatIfAnswer } from '@moorage/contract/forecast';
+import type { FindingRow } from '@moorage/contract/findings';
 import { Database } from '../database/database';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
 import { reckonRunways } from './reckon';
@@ -180,6 +181,49 @@ test('a scenario is kept by its name, and changed by who read it last', async ()
   expect(await maren.ok('GET', '/api/scenarios')).toMatchObject([{ name: 'spring tides', version: 2 }]);
   await maren.ok('DELETE', '/api/scenarios/spring tides');
   expect((await maren.call('DELETE', '/api/scenarios/spring tides')).status).toBe(404);
+});
+
+test('what comes to its end soon, grew suddenly or costs more than before is a finding, each with its chart', async () => {
+  // thirty quiet days of a namespace, and one in which it wrote 500 GiB
+  await world.rows(`INSERT INTO series (kind, name) VALUES ('namespace', 'wave-model') ON CONFLICT DO NOTHING`);
+  const written = days.map((_, i) => 100 * GiB + i * GiB + (i === 39 ? 500 * GiB : 0));
+  await world.rows(
+    `INSERT INTO rolled_1d (series_id, at, written_count, written_least, written_most, written_sum, written_last, iops_count, throughput_count, latency_count)
+     SELECT s.id, d.at, 1, d.written, d.written, d.written, d.written, 0, 0, 0
+     FROM unnest($1::timestamptz[], $2::bigint[]) AS d(at, written), series s WHERE s.kind = 'namespace' AND s.name = 'wave-model'`,
+    [days.map((d) => new Date(d)), written],
+  );
+  for (const tier of ['fast', 'standard', 'deep'])
+    await world.rows(
+      `INSERT INTO rates (tier, from_at, micros_per_gib, micros_per_iops, person) VALUES ($1, '2026-01-01', 1000000, 0, 'maren')`,
+      [tier],
+    );
+  // 82 GiB thirty days ago, 98 GiB at the beginning of this day: less than half as much again
+  await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 105 * GiB });
+  await reckonRunways(database, () => false);
+  const found = async () =>
+    (await maren.ok<FindingRow[]>('GET', '/api/findings')).filter((f) =>
+      ['limit-near', 'runway-short', 'growth-sudden', 'drop-sudden', 'price-risen'].includes(f.kind),
+    );
+  const seen = await eventually('they are found', async () => {
+    const all = await found();
+    return all.some((f) => f.kind === 'limit-near') && all.some((f) => f.kind === 'growth-sudden') ? all : undefined;
+  });
+  expect(seen!.map((f) => [f.kind, f.subject]).sort()).toEqual([
+    ['growth-sudden', 'wave-model'],
+    ['limit-near', 'ferry-desk'],
+  ]);
+  expect(seen!.find((f) => f.kind === 'growth-sudden')!.facts).toMatchObject({ change: 501 * GiB, usual: GiB });
+  expect(seen!.find((f) => f.kind === 'limit-near')!.facts).toMatchObject({ against: 'limit', used: 100 * GiB });
+  // and are gone with what they were about
+  await world.rows(`UPDATE use_sums SET provisioned = 10 * $1::bigint WHERE day = $2`, [GiB, new Date(days[10]!)]);
+  await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 900 * GiB });
+  await reckonRunways(database, () => false);
+  const then = await eventually('what it costs is told', async () => {
+    const all = await found();
+    return all.some((f) => f.kind === 'price-risen') && !all.some((f) => f.kind === 'limit-near') ? all : undefined;
+  });
+  expect(then!.find((f) => f.kind === 'price-risen')!.facts).toMatchObject({ usual: 10 });
 });
 
 test('what has no limit any more has no runway any more', async () => {

@@ -12,7 +12,7 @@ export interface RawPool {
   readonly ceiling: number;
   readonly promised: number;
   readonly written: number;
-  readonly iopsLimit: number;
+  readonly promisableIops: number;
 }
 
 /** All pools that their backends list, in raw bytes. */
@@ -26,7 +26,7 @@ export async function rawPools(database: Database): Promise<RawPool[]> {
     return {
       ...{ live: pool, core: known, capacity, promised: known.subscribedRaw, written: known.consumedRaw },
       ceiling: known.overcommit * capacity,
-      iopsLimit: iopsLimit(known),
+      promisableIops: iopsLimit(known),
     };
   });
 }

@@ -1,18 +1,21 @@
 import type { RunwayEnd, RunwayKind } from '@moorage/contract/forecast';
+import { jumpOf } from '@moorage/core/usage/jump';
 import { forecast, type Measured } from '@moorage/core/usage/forecast';
 import type { Course } from '@moorage/core/usage/theil-sen';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { listMoorings } from '../moorings/moorings';
 import { siteMoments } from '../usage/use.sql';
-import { runways, type Runway } from './forecast-model';
+import { jumps, runways, type Runway } from './forecast-model';
 import {
   daysKnown,
   daysOfNamespaces,
   daysOfPools,
   dropOldRunways,
   limitedAfter,
+  pricesRisen,
   usedByClass,
+  writtenDaily,
   writtenOnPools,
   type DayRow,
 } from './forecast.sql';
@@ -95,8 +98,8 @@ export async function poolSubjects(database: Database, now: Date, days: number, 
         of('soft', p.written, p.live.softMark * p.capacity, fill),
         of('hard', p.written, p.live.hardMark * p.capacity, fill),
         of('ceiling', p.promised, p.ceiling, footprint),
-        ...(p.iopsLimit > 0 && p.core.promisedIops > 0
-          ? [of('iops', p.core.promisedIops, p.iopsLimit, scaledTo(p.core.promisedIops, iops))]
+        ...(p.promisableIops > 0 && p.core.promisedIops > 0
+          ? [of('iops', p.core.promisedIops, p.promisableIops, scaledTo(p.core.promisedIops, iops))]
           : []),
       ];
     });
@@ -215,5 +218,35 @@ export async function reckonRunways(database: Database, isOver: () => boolean): 
     );
     limited = await limitedAfter(database, limited.at(-1)!.namespace, namespacesAtOnce);
   }
-  await dropOldRunways(database, now);
+  await reckonJumps(database, now, isOver);
+  if (!isOver()) await dropOldRunways(database, now);
+}
+
+/** Days that tell what is usual of a namespace. */
+const usualOf = 30;
+/** Bytes of a day below which nobody minds. */
+const leastWritten = 10 * 2 ** 30;
+/** A month's price that is so many times what it was, and so much more. */
+const [risenTimes, risenLeast] = [1.5, 20];
+const seriesAtOnce = 500;
+
+async function reckonJumps(database: Database, now: Date, isOver: () => boolean): Promise<void> {
+  const today = new Date(Math.floor(now.getTime() / dayMs) * dayMs);
+  const since = new Date(today.getTime() - usualOf * dayMs);
+  const kept = (rows: { kind: 'written' | 'price'; namespace: string; change: number; usual: number }[]) =>
+    jumps.in(database).bulkCreate(
+      rows.map((r) => ({ ...r, reckonedAt: now })),
+      { updateOnDuplicate: ['change', 'usual', 'reckonedAt'], returning: false },
+    );
+  let some = await writtenDaily(database, since, today, '', seriesAtOnce);
+  while (some.length > 0 && !isOver()) {
+    const found = some.flatMap(({ name, written }) => {
+      const jump = jumpOf(written, Math.max(leastWritten, 0.02 * (written.at(-2) ?? 0)));
+      return jump ? [{ kind: 'written' as const, namespace: name, change: jump.change, usual: jump.usual }] : [];
+    });
+    await kept(found);
+    some = await writtenDaily(database, since, today, some.at(-1)!.name, seriesAtOnce);
+  }
+  const risen = await pricesRisen(database, since, risenTimes, risenLeast);
+  await kept(risen.map((r) => ({ kind: 'price', namespace: r.namespace, change: r.now, usual: r.before })));
 }

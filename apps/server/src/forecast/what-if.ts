@@ -71,7 +71,7 @@ async function scenarioOf(database: Database, now: Date, namespaces: readonly st
       ...{ id: p.live.id, capacity: p.capacity, softMark: p.live.softMark, hardMark: p.live.hardMark },
       ...{ ceiling: p.ceiling, promised: p.promised, written: p.written },
       ...{ writtenPerDay: (trend?.slope ?? 0) * dayMs, low: trend?.low ?? 0, high: trend?.high ?? 0 },
-      ...{ iopsLimit: iopsLimit(p.core), iops: p.core.promisedIops },
+      ...{ promisableIops: iopsLimit(p.core), iops: p.core.promisedIops },
     };
   });
   const parts = await partsNow(database, null);

@@ -34,6 +34,7 @@ test.each(Object.keys(findingKinds) as FindingKind[])('%s is said with what foll
     consumed: TiB,
     usable: 2 * TiB,
     detail: 'no answer within 10 s',
+    against: 'hard',
   };
   const words = findingWords({ kind, subject: 'kelp-nvme', facts });
   for (const sentence of [words.title, words.detail, words.remedy]) {

@@ -1,10 +1,12 @@
 import type { BucketWait } from '@moorage/contract/buckets';
+import type { RunwayEnd } from '@moorage/contract/forecast';
 import type { DriftRow } from '@moorage/contract/drift';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
 import { waitWords } from '../buckets/words';
 import { kindTitles } from '../drift/words';
 import { protocolText } from '../backends/readiness-words';
+import { dayText, endWords, usedText } from '../forecast/runway-words';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export const consequenceWords: Record<Consequence, string> = {
@@ -236,6 +238,38 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         detail: `${sizeText(number('taken'))} of ${sizeText(number('cap'))} is taken.`,
         remedy: 'See the backend',
         path: `/backends/${subject}?see=settings`,
+      };
+    case 'limit-near':
+    case 'runway-short': {
+      const end = text('against') as RunwayEnd;
+      const what = `${subject}${text('className') ? ` in ${text('className')}` : ''}`;
+      const meets = typeof facts.meets === 'number' ? facts.meets : null;
+      const over = number('used') >= number('end');
+      return {
+        title: over
+          ? `${what} has reached ${endWords[end]}`
+          : meets === null
+            ? `${what} is near ${endWords[end]}`
+            : `${what} reaches ${endWords[end]} about ${dayText(meets)}`,
+        detail: `${usedText(end, number('used'))} of ${usedText(end, number('end'))} are used.`,
+        remedy: 'See how it goes on',
+        path: `/namespaces/runway?kind=${text('of')}&of=${encodeURIComponent([text('of'), subject, text('className'), end].join('/'))}`,
+      };
+    }
+    case 'growth-sudden':
+    case 'drop-sudden':
+      return {
+        title: kind === 'growth-sudden' ? `${subject} grew suddenly` : `${subject} holds suddenly less`,
+        detail: `${number('change') < 0 ? '−' : ''}${sizeText(Math.abs(number('change')))} in a day; ${number('usual') < 0 ? '−' : ''}${sizeText(Math.abs(number('usual')))} is usual.`,
+        remedy: 'See its history',
+        path: `/namespaces?namespace=${encodeURIComponent(subject)}&range=1m`,
+      };
+    case 'price-risen':
+      return {
+        title: `${subject} costs more than a month ago`,
+        detail: `${Math.round(number('change')).toLocaleString('en-GB')} a month now, ${Math.round(number('usual')).toLocaleString('en-GB')} then, at the prices of each time.`,
+        remedy: 'See the statement',
+        path: '/namespaces/statement',
       };
     case 'limits-asked':
       return {

@@ -7,7 +7,7 @@ const at = Date.parse('2026-11-28T00:00:00Z');
 const on = (days: number) => at + days * dayMs;
 const aPool = (id: string, part: Partial<ScenarioPool> = {}): ScenarioPool => ({
   ...{ id, capacity: 1000, softMark: 0.8, hardMark: 0.9, ceiling: 1500, promised: 600, written: 500 },
-  ...{ writtenPerDay: 4, low: 0, high: 0, iopsLimit: 10_000, iops: 2000, ...part },
+  ...{ writtenPerDay: 4, low: 0, high: 0, promisableIops: 10_000, iops: 2000, ...part },
 });
 const scenario: Scenario = {
   at,

@@ -29,7 +29,7 @@ export interface ScenarioPool {
   readonly low: number;
   readonly high: number;
   /** Back-end operations per second that may be promised, and are. */
-  readonly iopsLimit: number;
+  readonly promisableIops: number;
   readonly iops: number;
 }
 
@@ -182,7 +182,7 @@ export function runwayIn(
   const marks = { soft: pool.softMark, hard: pool.hardMark } as const;
   const isFill = mark === 'soft' || mark === 'hard';
   const limitOf = (capacity: number): number => {
-    if (mark === 'iops') return pool.iopsLimit;
+    if (mark === 'iops') return pool.promisableIops;
     if (mark === 'ceiling') return pool.ceiling * (pool.capacity > 0 ? (pool.capacity + capacity) / pool.capacity : 1);
     return marks[mark] * (pool.capacity + capacity);
   };
