@@ -21,7 +21,7 @@ const io = {
 
 /** The server's rooms from the ground up: each knows those below it alone. `engine.ts` and `server.ts` stand on top of all. */
 const rooms = [
-  ...['refusals', 'secrets', 'metrics', 'database', 'people', 'live', 'logbook', 'idempotency', 'operations'],
+  ...['refusals', 'secrets', 'metrics', 'database', 'people', 'live', 'logbook', 'tokens', 'idempotency', 'operations'],
   ...[
     'platform',
     'mirror',

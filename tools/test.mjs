@@ -159,6 +159,7 @@ async function main() {
     'python3-boto3',
     'redfishtool',
     'openssl',
+    'prometheus',
     ...(withBrowser ? ['chromium', 'chromium-driver'] : []),
   ]);
   ensureModules();

@@ -25,6 +25,7 @@ const signs = {
   'python3-boto3': () => spawnSync('/usr/bin/python3', ['-c', 'import boto3']).status === 0,
   redfishtool: () => onPath('redfishtool'),
   openssl: () => onPath('openssl'),
+  prometheus: () => onPath('prometheus'),
   'python3-prometheus-client': () =>
     spawnSync('/usr/bin/python3', ['-c', 'import prometheus_client.openmetrics.parser']).status === 0,
 };

@@ -48,8 +48,8 @@ import { oneAtATime } from './operations/one-at-a-time';
 import { namingVolume } from './static-volumes/static-volumes';
 import { OperationQueue } from './operations/queue';
 import { Runner } from './operations/runner';
-import { purgeFailures } from './people/brake';
 import { ensurePeople } from './people/people';
+import { tidyPeople } from './tokens/tidy';
 import type { PlatformConnector } from './platform/connector';
 import { ReshapeCarrier } from './reshapes/carry';
 import { RoundCarrier } from './rounds/carry';
@@ -259,7 +259,7 @@ export class Engine {
     await this.turns.clear();
     await this.keys.clear();
     if (!this.anchor.leads) return;
-    await purgeFailures(this.database);
+    await tidyPeople(this.database);
     await forgetMoves(this.database, moveDays);
     await this.usage.tidy();
     await this.runways.tidy();

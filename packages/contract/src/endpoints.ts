@@ -17,6 +17,7 @@ import { namespacesEndpoints } from './endpoints/namespaces';
 import { usageEndpoints } from './endpoints/usage';
 import { pricesEndpoints } from './endpoints/prices';
 import { forecastEndpoints } from './endpoints/forecast';
+import { tokensEndpoints } from './endpoints/tokens';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
 
@@ -41,6 +42,7 @@ export const endpoints = {
   ...usageEndpoints,
   ...pricesEndpoints,
   ...forecastEndpoints,
+  ...tokensEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,
 };

@@ -27,6 +27,7 @@ import { up as samples } from './migration-0023-samples';
 import { up as prices } from './migration-0024-prices';
 import { up as limits } from './migration-0025-limits';
 import { up as runways } from './migration-0026-runways';
+import { up as tokens } from './migration-0027-tokens';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -56,6 +57,7 @@ export const migrations = [
   { name: '0024-prices', up: prices },
   { name: '0025-limits', up: limits },
   { name: '0026-runways', up: runways },
+  { name: '0027-tokens', up: tokens },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

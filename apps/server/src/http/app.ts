@@ -8,6 +8,7 @@ import type { Config } from '../config';
 import type { Database } from '../database/database';
 import type { Engine } from '../engine';
 import type { LiveStream } from '../live/stream';
+import { TokenGate } from './tokens';
 import type { Metrics } from '../metrics/metrics';
 import { SignInBrake } from '../people/brake';
 import { Refusal } from '../refusals/refusal';
@@ -78,11 +79,14 @@ export function makeApp(
     proxy: config.behindTls,
     cookie: { httpOnly: true, sameSite: 'strict', secure: config.behindTls, maxAge: sessionMs },
   });
+  const gate = new TokenGate(database);
   const open = new Set(['/health', '/openapi.json', '/demo-people']);
   app.use('/api', (request, response, next) =>
-    open.has(request.path) ? next() : readSession(request, response, next),
+    open.has(request.path) || gate.isToken(request) ? next() : readSession(request, response, next),
   );
-  bindRoutes(app, engine.keys, makeHandlers(database, engine, stream, new SignInBrake(database)), store.personOf);
+  app.use('/api', gate.check);
+  const handlers = makeHandlers(database, engine, stream, new SignInBrake(database));
+  bindRoutes(app, engine.keys, handlers, (request) => gate.personOf(request) ?? store.personOf(request));
   app.use('/api', (request) => {
     throw new Refusal(
       'not-found',

@@ -159,6 +159,12 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listLimitRequests', { query: { state: 'open' } });
   await ask('getLimits', { params: wave });
   await ask('getLimitEffect', { params: wave, query: { measure: 'bytes', amount: String(2 ** 40) } });
+  const token = (await ask('makeToken', {
+    body: { name: 'a panel', namespaces: ['tide-gauges'], days: 30 },
+  })) as { id: string };
+  await ask('listTokens');
+  await ask('revokeToken', { params: { id: token.id } });
+  await ask('getUsageMetrics', { query: { top: '2' } });
   await ask('listRunways', { query: { kind: 'pool' } });
   await ask('getForecast', { query: { kind: 'pool', name: 'kelp-nvme', against: 'hard' } });
   const wish = { days: 180, pricePerTiB: { fast: 90, standard: null, deep: 12.5 } };

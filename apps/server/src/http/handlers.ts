@@ -33,6 +33,7 @@ import { listDrifts, mendDrifts } from '../drift/list';
 import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
 import { getForecast, listRunways } from '../forecast/runways';
+import { usageMetrics } from '../forecast/usage-metrics';
 import { dropScenario, keepScenario, listScenarios, playScenario } from '../forecast/what-if';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { outlookOf } from '../growth/answer';
@@ -64,6 +65,7 @@ import type { SignInBrake } from '../people/brake';
 import { dropFilter, keepFilter, keptFilters } from '../people/filters';
 import { findBySignIn } from '../people/people';
 import { Sight } from '../people/sight';
+import { listTokens, makeToken, revokeToken } from '../tokens/tokens';
 import { placementState } from '../placement/placement';
 import { changePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
@@ -350,6 +352,14 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     setLimits: ({ body, person }) => setLimits(database, body, person.name),
     setClassLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace!, className: params.className! }, body, person.name),
+    listTokens: ({ person }) => listTokens(database, person),
+    makeToken: ({ body, person }) => makeToken(database, body, person),
+    revokeToken: ({ params, person }) => revokeToken(database, params.id!, person),
+    getUsageMetrics: async ({ query, person, response }): Promise<typeof answered> => {
+      const { type, text } = await usageMetrics(database, Sight.of(person), query.top);
+      response.type(type).send(text);
+      return answered;
+    },
     listRunways: ({ query, person }) => listRunways(database, Sight.of(person), query),
     getForecast: ({ query, person }) => getForecast(database, Sight.of(person), query),
     playScenario: ({ body }) => playScenario(database, engine.config.currency, body),

@@ -12,6 +12,7 @@ export interface Change {
     | 'limit-request'
     | 'rate'
     | 'scenario'
+    | 'token'
     | 'person'
     | 'backend'
     | 'finding'
