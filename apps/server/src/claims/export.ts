@@ -1,7 +1,7 @@
 import type { ClaimExportQuery, ClaimRow } from '@moorage/contract/claims';
-import { stringify as csv } from 'csv-stringify/sync';
 import type { Writable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
+import { csvOf } from '../database/csv';
 import type { Database } from '../database/database';
 import type { Sight } from '../people/sight';
 import { listClaims } from './claims';
@@ -40,11 +40,8 @@ async function* allClaims(database: Database, sight: Sight, query: ClaimExportQu
 /** The texts of an answer, one after the other. */
 async function* textsOf(claims: AsyncGenerator<ClaimRow>, format: ClaimExportQuery['format']): AsyncGenerator<string> {
   if (format === 'csv') {
-    const rowOf = (cells: readonly (string | number | null)[]) =>
-      // a cell that a table would take for a formula is written as text
-      csv([cells], { escape_formulas: true, record_delimiter: 'windows' });
-    yield rowOf(columns.map(([head]) => head));
-    for await (const claim of claims) yield rowOf(columns.map(([, of]) => of(claim)));
+    yield csvOf([columns.map(([head]) => head)]);
+    for await (const claim of claims) yield csvOf([columns.map(([, of]) => of(claim))]);
     return;
   }
   let before = '[\n';

@@ -165,6 +165,8 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('listTokens');
   await ask('revokeToken', { params: { id: token.id } });
   await ask('getUsageMetrics', { query: { top: '2' } });
+  await ask('exportUse', { query: { columns: 'pool' } });
+  await ask('exportRunways');
   await ask('listRunways', { query: { kind: 'pool' } });
   await ask('getForecast', { query: { kind: 'pool', name: 'kelp-nvme', against: 'hard' } });
   const wish = { days: 180, pricePerTiB: { fast: 90, standard: null, deep: 12.5 } };
@@ -186,6 +188,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('exportStatement', { query: { month } });
   await ask('getUse', { query: { columns: 'tier' } });
   const [from, to] = [60, 0].map((minutes) => new Date(Date.now() - minutes * 60_000).toISOString());
+  await ask('exportHistory', { query: { from: from!, to: to! } });
   await ask('getHistory', { query: { of: 'site', from: from!, to: to! } });
   await ask('lookUp', { query: { q: 'route' } });
   await ask('getProof', at);

@@ -32,9 +32,6 @@ import type { Database } from '../database/database';
 import { listDrifts, mendDrifts } from '../drift/list';
 import { applyDraft } from '../drafts/draft';
 import type { Engine } from '../engine';
-import { getForecast, listRunways } from '../forecast/runways';
-import { usageMetrics } from '../forecast/usage-metrics';
-import { dropScenario, keepScenario, listScenarios, playScenario } from '../forecast/what-if';
 import { listFindings, setAside, takeUp } from '../findings/findings';
 import { outlookOf } from '../growth/answer';
 import { growClaim } from '../growth/ask';
@@ -49,23 +46,12 @@ import { planApplicationText, startApplicationText } from '../manifests/applicat
 import { applyManifests, planManifestText } from '../manifests/manifests';
 import { listMoorings, orderMoorings, setMooring } from '../moorings/moorings';
 import { dropPlan, listPlans, planPlaces } from '../moorings/planned';
-import { answerRequest, askForLimit, listRequests, withdrawRequest } from '../namespaces/limit-requests';
-import { getLimitEffect, getLimits } from '../namespaces/limit-view';
-import { setLimit, setLimits } from '../namespaces/limits';
-import { listNamespaces } from '../namespaces/namespaces';
-import { setEnforcement } from '../namespaces/quota-objects';
-import { getHistory } from '../usage/history';
-import { dropRate, listRates, setRate } from '../usage/prices';
-import { getStatement } from '../usage/statement';
-import { statementText } from '../usage/statement-export';
-import { getUse } from '../usage/use';
 import { getOperation, listOperations } from '../operations/listing';
 import { retryRefused, steer } from '../operations/steer';
 import type { SignInBrake } from '../people/brake';
 import { dropFilter, keepFilter, keptFilters } from '../people/filters';
 import { findBySignIn } from '../people/people';
 import { Sight } from '../people/sight';
-import { listTokens, makeToken, revokeToken } from '../tokens/tokens';
 import { placementState } from '../placement/placement';
 import { changePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
@@ -84,6 +70,7 @@ import { listCandidates, nameVolume } from '../static-volumes/static-volumes';
 import { changeCopiesOf, planCopies } from '../copies/copies';
 import { planTuning, tuneClaim } from '../tuning/tuning';
 import { answered, type Handlers } from './routes';
+import { useHandlers } from './use-handlers';
 
 export const version = '0.1.0';
 
@@ -334,46 +321,7 @@ export function makeHandlers(database: Database, engine: Engine, stream: LiveStr
     createBucketClass: ({ body, person }) => desk.createClass(body, person.name),
     deleteBucketClass: ({ params, person }) => desk.deleteClass(params.name!, person.name),
     lookUp: ({ query, person }) => lookUp(database, Sight.of(person), query.q),
-    getHistory: ({ query, person }) => getHistory(database, Sight.of(person), query),
-    listRates: () => listRates(database),
-    setRate: ({ body, person }) => setRate(database, body, person.name),
-    dropRate: ({ params, person }) => dropRate(database, params.tier!, params.from!, person.name),
-    getStatement: ({ query, person }) => getStatement(database, Sight.of(person), query.month, engine.config.currency),
-    exportStatement: async ({ query, person, response }): Promise<typeof answered> => {
-      const statement = await getStatement(database, Sight.of(person), query.month, engine.config.currency);
-      response.attachment(`statement-${query.month}.${query.format}`);
-      response.send(statementText(statement, query.format));
-      return answered;
-    },
-    getUse: ({ query, person }) => getUse(database, Sight.of(person), query),
-    listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
-    setNamespaceLimit: ({ params, body, person }) =>
-      setLimit(database, { namespace: params.namespace! }, body, person.name),
-    setLimits: ({ body, person }) => setLimits(database, body, person.name),
-    setClassLimit: ({ params, body, person }) =>
-      setLimit(database, { namespace: params.namespace!, className: params.className! }, body, person.name),
-    listTokens: ({ person }) => listTokens(database, person),
-    makeToken: ({ body, person }) => makeToken(database, body, person),
-    revokeToken: ({ params, person }) => revokeToken(database, params.id!, person),
-    getUsageMetrics: async ({ query, person, response }): Promise<typeof answered> => {
-      const { type, text } = await usageMetrics(database, Sight.of(person), query.top);
-      response.type(type).send(text);
-      return answered;
-    },
-    listRunways: ({ query, person }) => listRunways(database, Sight.of(person), query),
-    getForecast: ({ query, person }) => getForecast(database, Sight.of(person), query),
-    playScenario: ({ body }) => playScenario(database, engine.config.currency, body),
-    listScenarios: () => listScenarios(database),
-    keepScenario: ({ params, body, person }) => keepScenario(database, params.name!, body, person.name),
-    dropScenario: ({ params, person }) => dropScenario(database, params.name!, person.name),
-    getLimits: ({ params, person }) => getLimits(database, Sight.of(person), params.namespace!),
-    getLimitEffect: ({ params, query, person }) => getLimitEffect(database, Sight.of(person), params.namespace!, query),
-    setEnforcement: ({ params, body, person }) =>
-      setEnforcement(database, params.namespace!, body.byPlatform, person.name),
-    askForLimit: ({ params, body, person }) => askForLimit(database, params.namespace!, body, person),
-    listLimitRequests: ({ query, person }) => listRequests(database, Sight.of(person), query.state),
-    answerLimitRequest: ({ params, body, person }) => answerRequest(database, params.id!, body, person.name),
-    withdrawLimitRequest: ({ params, person }) => withdrawRequest(database, params.id!, person),
+    ...useHandlers(database, engine.config.currency),
     listLogbook: ({ query, person }) => listLogbook(database, Sight.of(person), person.name, query.cursor, query.limit),
     openapi: () => openapiDocument(version),
     events: ({ request, response, person }) => {

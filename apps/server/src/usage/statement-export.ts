@@ -1,5 +1,5 @@
 import type { Statement } from '@moorage/contract/prices';
-import { stringify as csv } from 'csv-stringify/sync';
+import { csvOf } from '../database/csv';
 
 type Line = Statement['lines'][number];
 const columns: readonly (readonly [head: string, of: (line: Line) => string | number])[] = [
@@ -17,8 +17,5 @@ const columns: readonly (readonly [head: string, of: (line: Line) => string | nu
 export function statementText(statement: Statement, format: 'csv' | 'json'): string {
   if (format === 'json') return `${JSON.stringify(statement, null, 2)}\n`;
   const rows = statement.lines.map((line) => [...columns.map(([, of]) => of(line)), (line.cents / 100).toFixed(2)]);
-  // a cell that a table would take for a formula is written as text
-  return csv([[...columns.map(([head]) => head), `amount_${statement.currency}`], ...rows], {
-    ...{ escape_formulas: true, record_delimiter: 'windows' as const },
-  });
+  return csvOf([[...columns.map(([head]) => head), `amount_${statement.currency}`], ...rows]);
 }

@@ -191,6 +191,11 @@ export default function Runways() {
             onChange={(e) => setQ(e.target.value)}
             slotProps={{ inputLabel: { shrink: true } }}
           />
+          <Button
+            href={`/api/runways/export?${new URLSearchParams({ ...(known && { kind: known }), ...(q && { q }) })}`}
+          >
+            CSV
+          </Button>
           {query.data?.reckonedAt && (
             <Typography variant="body2" color="text.secondary">
               Reckoned <When at={query.data.reckonedAt} />

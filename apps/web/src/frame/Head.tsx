@@ -53,6 +53,7 @@ function UnderWay() {
 export function Head({ person, showKeys }: { person: Session; showKeys: () => void }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const { look, turn } = useLook();
+  const keep = useKeepLine();
   const lostAt = useLiveState((s) => s.lostAt);
   const signOut = async () => {
     await ask('signOut');
@@ -96,6 +97,9 @@ export function Head({ person, showKeys }: { person: Session; showKeys: () => vo
           }}
         >
           Keys ( ? )
+        </MenuItem>
+        <MenuItem component={RouterLink} to={keep('/tokens')} onClick={() => setAnchor(null)}>
+          Read tokens
         </MenuItem>
         <MenuItem onClick={() => void signOut()}>Sign out</MenuItem>
       </Menu>

@@ -292,6 +292,13 @@ export function HistoryChart({ of, name, title }: { of: HistoryKind; name: strin
           ))}
         </ToggleButtonGroup>
         <Button onClick={() => setAsTable(!asTable)}>{asTable ? 'As a chart' : 'As a table'}</Button>
+        {query.data && (
+          <Button
+            href={`/api/history/export?${new URLSearchParams({ of, name, from: query.data.from, to: query.data.to })}`}
+          >
+            CSV
+          </Button>
+        )}
       </Row>
       <Fetched query={query}>
         {(history) => {

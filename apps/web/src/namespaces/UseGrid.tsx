@@ -1,4 +1,4 @@
-import { Box, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
+import { Box, Button, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import { styled, useTheme } from '@mui/material/styles';
 import {
   useColumns,
@@ -10,7 +10,7 @@ import {
 } from '@moorage/contract/usage';
 import { useMemo } from 'react';
 import { useAddress, useInAddress, useTypedInAddress } from '../frame/address';
-import { MomentField } from '../frame/Moment';
+import { MomentField, useMoment } from '../frame/Moment';
 import { OneOf } from '../parts/OneOf';
 import { Iops, Size } from '../parts/Size';
 import { VastMatrix, type Drawn } from '../parts/VastMatrix';
@@ -60,6 +60,7 @@ export function UseControls({ since }: { since: string | null }) {
   const { rows, columns, measure, sort } = useUseChoices();
   const change = useAddress();
   const [q, setQ] = useTypedInAddress('q');
+  const at = useMoment();
   return (
     <Row gap={1.5} align="center" wraps sx={{ rowGap: 1.5 }}>
       <ToggleButtonGroup
@@ -110,6 +111,7 @@ export function UseControls({ since }: { since: string | null }) {
         sx={{ width: 170 }}
         slotProps={{ inputLabel: { shrink: true } }}
       />
+      <Button href={`/api/use/export?${new URLSearchParams({ rows, columns, ...(at && { at }) })}`}>CSV</Button>
     </Row>
   );
 }

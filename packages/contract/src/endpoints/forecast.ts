@@ -21,6 +21,13 @@ export const forecastEndpoints = {
     query: runwaysQuerySchema,
     response: runwaysSchema,
   },
+  exportRunways: {
+    method: 'get',
+    path: '/api/runways/export',
+    summary: 'The same as CSV',
+    allowed: reading,
+    query: runwaysQuerySchema,
+  },
   getForecast: {
     method: 'get',
     path: '/api/forecast',

@@ -11,6 +11,20 @@ export const usageEndpoints = {
     query: useQuerySchema,
     response: useGridSchema,
   },
+  exportUse: {
+    method: 'get',
+    path: '/api/use/export',
+    summary: 'The same as CSV',
+    allowed: reading,
+    query: useQuerySchema,
+  },
+  exportHistory: {
+    method: 'get',
+    path: '/api/history/export',
+    summary: 'A history as CSV',
+    allowed: reading,
+    query: historyQuerySchema,
+  },
   getHistory: {
     method: 'get',
     path: '/api/history',
