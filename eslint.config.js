@@ -49,6 +49,7 @@ const rooms = [
     'registration',
     'applications',
     'findings',
+    'waste',
   ],
   ...[
     'binder',

@@ -25,7 +25,7 @@ import { compareSome } from './drift/compare';
 import { MendCarrier } from './drift/mend';
 import { applying } from './drafts/draft';
 import { detectFindings } from './findings/detect';
-import { RunwayKeeper } from './forecast/keeper';
+import { Reckoner } from './waste/reckoner';
 import { storeFindings } from './findings/findings';
 import { onClaims as onGrowingClaims } from './growth/begin';
 import { GrowthCarrier } from './growth/carry';
@@ -82,7 +82,7 @@ export class Engine {
   private readonly binder: Binder;
   private readonly usage: UsageKeeper;
   private readonly limits: LimitKeeper;
-  private readonly runways: RunwayKeeper;
+  private readonly reckoner: Reckoner;
   private readonly runner: Runner;
   private mirror?: Mirror;
   private timers: NodeJS.Timeout[] = [];
@@ -122,7 +122,7 @@ export class Engine {
     const isOver = () => this.stopped || !this.anchor.leads;
     this.usage = new UsageKeeper(database, platform, this.backends, log, isOver);
     this.limits = new LimitKeeper(database, platform, log, isOver);
-    this.runways = new RunwayKeeper(database, log, isOver);
+    this.reckoner = new Reckoner(database, log, isOver);
     this.queue = new OperationQueue(config.databaseUrl, log);
     const { site } = config.estate;
     this.binder = new Binder(database, platform, this.backends, metrics, site);
@@ -262,7 +262,7 @@ export class Engine {
     await tidyPeople(this.database);
     await forgetMoves(this.database, moveDays);
     await this.usage.tidy();
-    await this.runways.tidy();
+    await this.reckoner.tidy();
     for (let more = true; more && !this.stopped;) more = await purgeKeys(this.database);
   });
 

@@ -43,6 +43,7 @@ const Namespaces = lazy(() => import('./namespaces/Namespaces'));
 const Statement = lazy(() => import('./namespaces/Statement'));
 const Runways = lazy(() => import('./forecast/Runways'));
 const WhatIf = lazy(() => import('./forecast/WhatIf'));
+const Waste = lazy(() => import('./waste/Waste'));
 const Tokens = lazy(() => import('./tokens/Tokens'));
 const Buckets = lazy(() => import('./buckets/Buckets'));
 const Drift = lazy(() => import('./drift/Drift'));
@@ -88,6 +89,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/namespaces/statement" element={<Statement />} />
             <Route path="/namespaces/runway" element={<Runways />} />
             <Route path="/namespaces/what-if" element={<WhatIf />} />
+            <Route path="/namespaces/waste" element={<Waste />} />
             <Route path="/tokens" element={<Tokens />} />
             <Route path="/under-way" element={<UnderWay />} />
             <Route path="*" element={<Navigate to="/watch" replace />} />

@@ -18,6 +18,7 @@ import { usageEndpoints } from './endpoints/usage';
 import { pricesEndpoints } from './endpoints/prices';
 import { forecastEndpoints } from './endpoints/forecast';
 import { tokensEndpoints } from './endpoints/tokens';
+import { wasteEndpoints } from './endpoints/waste';
 import { logbookEndpoints } from './endpoints/logbook';
 import { operationsEndpoints } from './endpoints/operations';
 
@@ -43,6 +44,7 @@ export const endpoints = {
   ...pricesEndpoints,
   ...forecastEndpoints,
   ...tokensEndpoints,
+  ...wasteEndpoints,
   ...operationsEndpoints,
   ...logbookEndpoints,
 };

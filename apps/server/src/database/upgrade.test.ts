@@ -112,6 +112,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'runways.against': (i) => ['limit', 'pools', 'hard'][i],
   'runways.state': (i) => ['over', 'meets', null][i],
   'jumps.kind': (i) => ['written', 'price', 'written'][i],
+  'waste.kind': (i) => ['unmounted', 'oversized', 'too-fast'][i],
   'rates.tier': (i) => ['fast', 'standard', 'deep'][i],
   'held_as.kind': (i) => ['tier', 'team', 'tier'][i],
   'idempotency.created_at': () => new Date().toISOString(),

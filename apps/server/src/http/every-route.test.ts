@@ -167,6 +167,14 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   await ask('getUsageMetrics', { query: { top: '2' } });
   await ask('exportUse', { query: { columns: 'pool' } });
   await ask('exportRunways');
+  await ask('listWaste', { query: { kind: 'unmounted' } });
+  await world.rows(
+    `INSERT INTO waste (kind, subject, name, class_name, since, bytes, raw_bytes, cost_micros, saved_micros, reckoned_at)
+     VALUES ('class-unused', 'route', 'route', 'route', now(), 0, 0, 0, 0, now() + interval '1 hour') ON CONFLICT DO NOTHING`,
+  );
+  const which = [{ kind: 'class-unused' as const, subject: 'route' }];
+  await ask('setWasteAside', { body: { which, reason: 'kept for spring', until: '2099-01-01' } });
+  await ask('takeWasteUp', { body: { which } });
   await ask('listRunways', { query: { kind: 'pool' } });
   await ask('getForecast', { query: { kind: 'pool', name: 'kelp-nvme', against: 'hard' } });
   const wish = { days: 180, pricePerTiB: { fast: 90, standard: null, deep: 12.5 } };

@@ -16,6 +16,7 @@ import { statementText } from '../usage/statement-export';
 import { getUse } from '../usage/use';
 import type { Database } from '../database/database';
 import { Sight } from '../people/sight';
+import { listWaste, setWasteAside, takeWasteUp } from '../waste/waste';
 import { answered, type Handlers } from './routes';
 
 /** What is asked about use over time: limits, prices, runways, and what programs read of it. */
@@ -54,6 +55,9 @@ export function useHandlers(database: Database, currency: string) {
     setLimits: ({ body, person }) => setLimits(database, body, person.name),
     setClassLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace!, className: params.className! }, body, person.name),
+    listWaste: ({ query, person }) => listWaste(database, Sight.of(person), currency, query),
+    setWasteAside: ({ body, person }) => setWasteAside(database, Sight.of(person), body, person.name),
+    takeWasteUp: ({ body, person }) => takeWasteUp(database, Sight.of(person), body.which, person.name),
     listTokens: ({ person }) => listTokens(database, person),
     makeToken: ({ body, person }) => makeToken(database, body, person),
     revokeToken: ({ params, person }) => revokeToken(database, params.id!, person),

@@ -40,6 +40,7 @@ export const keys = {
     one: (of: string, days: number) => ['runways', 'one', of, days] as const,
     played: (asked: string) => ['runways', 'played', asked] as const,
   },
+  waste: (kind: string, q: string, aside: string) => ['waste', kind, q, aside] as const,
   tokens: () => ['tokens'] as const,
   scenarios: () => ['scenarios'] as const,
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,

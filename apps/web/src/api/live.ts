@@ -46,7 +46,7 @@ const touched: Record<Topic, readonly Concept[]> = {
   ],
   namespaces: ['namespaces', 'use', 'rates', 'statement', 'placement', 'growth', 'round'],
   limits: ['limits', 'namespaces', 'use'],
-  runways: ['runways'],
+  runways: ['runways', 'waste'],
   logbook: [],
   reshapes: ['reshapes', 'inventory', 'operations'],
   findings: ['findings'],

@@ -59,6 +59,9 @@ export default function Namespaces() {
           <Button component={RouterLink} to={keep('/namespaces/runway')}>
             Runway
           </Button>
+          <Button component={RouterLink} to={keep('/namespaces/waste')}>
+            Waste
+          </Button>
           <Button component={RouterLink} to={keep('/namespaces/statement')}>
             Statement of a month
           </Button>

@@ -1,14 +1,14 @@
-import { Box, Button, Link, Paper, Popover, TextField, Typography } from '@mui/material';
-import { asideSchema, type FindingRow } from '@moorage/contract/findings';
+import { Box, Button, Link, Paper, Typography } from '@mui/material';
+import type { FindingRow } from '@moorage/contract/findings';
 import { consequences, findingKinds, type Consequence } from '@moorage/core/findings/finding';
 import dayjs from 'dayjs';
-import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { useFindings } from '../api/cluster-queries';
 import { refresh } from '../api/queries';
 import { useInAddress, useKeepLine } from '../frame/address';
 import { Mark, type MarkKind } from '../marks/Mark';
+import { AsideButton, type Aside } from '../parts/AsideButton';
 import { Place } from '../parts/Place';
 import { useMay } from '../parts/person';
 import { Empty, Fetched } from '../parts/States';
@@ -27,64 +27,13 @@ const marks: Record<Consequence, MarkKind> = {
 };
 
 function SetAside({ finding }: { finding: FindingRow }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const [reason, setReason] = useState('');
-  const [until, setUntil] = useState(dayjs().add(14, 'day').format('YYYY-MM-DD'));
-  const [problem, setProblem] = useState<string>();
   const at = { id: finding.id };
-  const put = useAct(async (body: { reason: string; until: string }) => {
+  const put = async (body: Aside) => {
     await ask('setAside', { params: at, body });
-    setAnchor(null);
     await refresh('findings');
-    return {
-      text: `Set aside until ${dayjs(body.until).format('D MMM YYYY')}.`,
-      undo: () => ask('takeUp', { params: at }).then(() => refresh('findings')),
-    };
-  });
-  const submit = (event: React.FormEvent) => {
-    event.preventDefault();
-    const read = asideSchema.safeParse({ reason, until });
-    if (read.success) put.mutate(read.data);
-    else setProblem(read.error.issues[0]?.message);
+    return () => ask('takeUp', { params: at }).then(() => refresh('findings'));
   };
-  return (
-    <>
-      <Button onClick={(e) => setAnchor(e.currentTarget)} sx={{ whiteSpace: 'nowrap' }}>
-        Set aside
-      </Button>
-      <Popover
-        open={anchor !== null}
-        anchorEl={anchor}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: 'bottom', horizontal: 'right' }}
-        transformOrigin={{ vertical: 'top', horizontal: 'right' }}
-      >
-        <Column component="form" onSubmit={submit} noValidate gap={1.5} sx={{ p: 2, width: 300 }}>
-          <Typography variant="body2">
-            It leaves the list until then, and comes back by itself if it is still so.
-          </Typography>
-          <TextField
-            label="Why"
-            value={reason}
-            autoFocus
-            error={!!problem}
-            helperText={problem}
-            onChange={(e) => (setReason(e.target.value), setProblem(undefined))}
-          />
-          <TextField
-            label="Until"
-            type="date"
-            value={until}
-            onChange={(e) => setUntil(e.target.value)}
-            slotProps={{ inputLabel: { shrink: true } }}
-          />
-          <Button type="submit" variant="contained" disabled={put.isPending}>
-            Set aside
-          </Button>
-        </Column>
-      </Popover>
-    </>
-  );
+  return <AsideButton put={put} />;
 }
 
 function TakeUp({ finding }: { finding: FindingRow }) {

@@ -1,14 +1,15 @@
 import type { Logger } from 'pino';
 import type { Database } from '../database/database';
+import { reckonRunways } from '../forecast/reckon';
 import { announce } from '../live/announce';
-import { reckonRunways } from './reckon';
+import { reckonWaste } from './waste';
 
-/** Runways are days long: they are reckoned anew every minute, and less often where that takes long: a hundredth of the time at most. */
+/** Runways and waste are days old: they are reckoned anew every minute, and less often where that takes long: a hundredth of the time at most. */
 const fewestMs = 60_000;
 const restTimes = 100;
 
-/** Keeps the runways. One server does it at a time. */
-export class RunwayKeeper {
+/** Reckons what follows from what was. One server does it at a time. */
+export class Reckoner {
   private next = 0;
 
   constructor(
@@ -21,9 +22,10 @@ export class RunwayKeeper {
     const began = Date.now();
     if (began < this.next) return;
     await reckonRunways(this.database, this.isOver);
+    if (!this.isOver()) await reckonWaste(this.database, this.isOver);
     const took = Date.now() - began;
     this.next = Date.now() + Math.max(fewestMs, restTimes * took);
-    this.log.debug({ took }, 'runways are reckoned');
+    this.log.debug({ took }, 'runways and waste are reckoned');
     await announce(this.database, [{ topic: 'runways' }]);
   }
 }
