@@ -137,6 +137,14 @@ export const stalledChanges = statement<{
    WHERE r.ended_at IS NULL AND op.error IS NOT NULL AND op.attempts >= 2 LIMIT 100`,
 );
 
+/** What could be had back and is not set aside, by kind. */
+export const wasteByKind = statement<{ kind: string; count: number; raw: number; saved: number; some: string[] }>(
+  `SELECT w.kind, count(*)::integer AS count, sum(w.raw_bytes)::double precision AS raw, sum(w.saved_micros) / 1000000.0 AS saved,
+     (array_agg(CASE w.namespace WHEN '' THEN w.name ELSE w.namespace || '/' || w.name END ORDER BY w.saved_micros DESC, w.subject))[1:${mostNamed}] AS some
+   FROM waste w WHERE NOT EXISTS (SELECT 1 FROM findings_aside a WHERE a.id = 'waste:' || w.kind || ':' || w.subject AND a.until >= current_date)
+   GROUP BY 1 LIMIT 10`,
+);
+
 /** Higher limits that were asked for and are not answered, by namespace; the one that waits longest first. */
 export const limitsAsked = statement<{ namespace: string; count: number; some: string[]; since: Date }>(
   `SELECT namespace, count(*)::integer AS count, (array_agg(DISTINCT person))[1:5] AS some, min(at) AS since

@@ -24,6 +24,7 @@ import {
   stalledChanges,
   standingTogether,
   unwellDisks,
+  wasteByKind,
 } from './detect.sql';
 import { stuckFinding } from './stuck';
 import { mostNamed, stuckClaims } from './stuck.sql';
@@ -171,6 +172,12 @@ async function ofClaims(database: Database): Promise<Finding[]> {
   return found;
 }
 
+async function ofWaste(database: Database): Promise<Finding[]> {
+  return (await wasteByKind(database)).map(({ kind, count, raw, saved, some }) =>
+    finding('waste-found', kind, raw, { count, bytes: raw, saved, some }),
+  );
+}
+
 async function ofLimits(database: Database): Promise<Finding[]> {
   return (await limitsAsked(database)).map((r) =>
     finding('limits-asked', r.namespace, r.count, { requests: r.count, some: r.some, since: r.since.toISOString() }),
@@ -275,6 +282,7 @@ export async function detectFindings(
     ofDisks(database),
     ofClaims(database),
     ofLimits(database),
+    ofWaste(database),
     ofForecasts(database),
     ofReshapes(database),
     ofNodes(database, site),

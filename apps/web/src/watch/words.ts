@@ -1,12 +1,14 @@
 import type { BucketWait } from '@moorage/contract/buckets';
 import type { RunwayEnd } from '@moorage/contract/forecast';
+import type { WasteKind } from '@moorage/contract/waste';
 import type { DriftRow } from '@moorage/contract/drift';
 import type { FindingRow } from '@moorage/contract/findings';
 import type { Consequence } from '@moorage/core/findings/finding';
 import { waitWords } from '../buckets/words';
-import { kindTitles } from '../drift/words';
+import { kindTitles as driftTitles } from '../drift/words';
 import { protocolText } from '../backends/readiness-words';
 import { dayText, endWords, usedText } from '../forecast/runway-words';
+import { kindTitles } from '../waste/words';
 import { sizeText } from '@moorage/core/sizes/display';
 
 export const consequenceWords: Record<Consequence, string> = {
@@ -271,6 +273,18 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         remedy: 'See the statement',
         path: '/namespaces/statement',
       };
+    case 'waste-found': {
+      const of = kindTitles[subject as WasteKind] ?? subject;
+      const isClass = subject === 'class-unused';
+      return {
+        title: isClass
+          ? plural(number('count'), 'class is used by nobody', 'classes are used by nobody')
+          : `${plural(number('count'), 'claim is', 'claims are')} ${of}`,
+        detail: `${number('bytes') > 0 ? `${sizeText(number('bytes'))} of raw space would be free.` : 'Nothing is kept for it.'}${some('some', number('count'))}`,
+        remedy: 'See what helps',
+        path: `/namespaces/waste?kind=${encodeURIComponent(subject)}`,
+      };
+    }
     case 'limits-asked':
       return {
         title: `${subject} asks for ${number('requests') === 1 ? 'a higher limit' : `${number('requests')} higher limits`}`,
@@ -333,7 +347,7 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
     case 'volumes-endangered':
     case 'volumes-drifted':
       return {
-        title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${kindTitles[subject as DriftRow['kind']] ?? subject}`,
+        title: `${plural(number('volumes'), 'volume is', 'volumes are')} not as declared: ${driftTitles[subject as DriftRow['kind']] ?? subject}`,
         detail: `${list('some').join(', ')}${number('volumes') > list('some').length ? ' and others' : ''}.`,
         remedy: 'See what differs',
         path: `/claims/drift?kind=${subject}`,

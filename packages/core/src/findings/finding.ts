@@ -41,6 +41,7 @@ export const findingKinds = {
   'paths-missing': 'time-to-limit',
   'capacity-stranded': 'waste',
   'instances-empty': 'waste',
+  'waste-found': 'waste',
   'volumes-drifted': 'waste',
   'volumes-adrift': 'waste',
 } as const satisfies Record<string, Consequence>;
