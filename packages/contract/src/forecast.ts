@@ -48,6 +48,8 @@ export const forecastSchema = z.object({
   row: runwayRowSchema,
   /** What was, day by day; milliseconds since 1970. */
   was: z.object({ at: points, value: points }),
+  /** What came or went at once in these days: growth that is reckoned across it is not how it goes on. */
+  steps: z.array(z.object({ at: z.number(), change: z.number() })),
   /** How it goes on, with its interval; empty where too little is known. */
   goesOn: z.object({ at: points, value: points, low: points, high: points }),
 });

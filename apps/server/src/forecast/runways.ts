@@ -1,5 +1,6 @@
 import type { ForecastAnswer, RunwayEnd, RunwayKind, RunwayRow, Runways } from '@moorage/contract/forecast';
 import { forecast, valueAt } from '@moorage/core/usage/forecast';
+import { stepsIn } from '@moorage/core/usage/jump';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import { limitsOf } from '../namespaces/limits';
@@ -78,6 +79,7 @@ export async function getForecast(
       at: [...Array.from(measured.course.at), from],
       value: [...Array.from(measured.course.value), measured.now],
     },
+    steps: stepsIn(measured.course),
     goesOn: {
       at,
       value: values.map((v) => v.value),

@@ -1,4 +1,4 @@
-import type { AskedChange, KeptScenario, WhatIf, WhatIfAnswer } from '@moorage/contract/forecast';
+import type { AskedChange, KeptScenario, RunwayEnd, WhatIf, WhatIfAnswer } from '@moorage/contract/forecast';
 import { footprintFactor, iopsLimit } from '@moorage/core/pools/pool';
 import { backendRate } from '@moorage/core/performance/term';
 import { goingOn } from '@moorage/core/usage/forecast';
@@ -23,7 +23,7 @@ import { siteMoments } from '../usage/use.sql';
 import { scenarios } from './forecast-model';
 import { daysOfNamespaceOn, daysOfPools, partsNow, writtenOnPools, type DayRow } from './forecast.sql';
 import { rawPools, type RawPool } from './pools';
-import { usualDays } from './reckon';
+import { poolSubjects, usualDays } from './reckon';
 
 const dayMs = 24 * 3_600_000;
 const TiB = 2 ** 40;
@@ -48,10 +48,11 @@ function partOf(
     part.promised,
     at,
   );
+  const perDay = (trend?.slope ?? 0) * dayMs;
   const share = part.promised > 0 ? part.written / part.promised : 0;
   return {
     ...{ pool: part.pool, className: part.class_name, namespace, promised: part.promised, written: part.written },
-    ...{ writtenPerDay: (trend?.slope ?? 0) * dayMs * share, iops: part.backend_iops },
+    ...{ writtenPerDay: perDay * share, promisedPerDay: perDay, iops: part.backend_iops },
   };
 }
 
@@ -60,6 +61,12 @@ async function scenarioOf(database: Database, now: Date, namespaces: readonly st
   const at = now.getTime();
   const raw = await rawPools(database);
   const written = await writtenOnPools(database, since, null);
+  // as the runways have it, so that both say the same
+  const subjects = await poolSubjects(database, now, usualDays);
+  const slopeTo = (pool: string, against: RunwayEnd): number => {
+    const found = subjects.find((s) => s.name === pool && s.against === against);
+    return (found ? (goingOn(found.measured)?.slope ?? 0) : 0) * dayMs;
+  };
   const pools = raw.map((p): ScenarioPool => {
     const rows = written.filter((w) => w.name === p.live.id && w.day.getTime() + dayMs <= at);
     const trend = perDayOf(
@@ -71,7 +78,8 @@ async function scenarioOf(database: Database, now: Date, namespaces: readonly st
       ...{ id: p.live.id, capacity: p.capacity, softMark: p.live.softMark, hardMark: p.live.hardMark },
       ...{ ceiling: p.ceiling, promised: p.promised, written: p.written },
       ...{ writtenPerDay: (trend?.slope ?? 0) * dayMs, low: trend?.low ?? 0, high: trend?.high ?? 0 },
-      ...{ promisableIops: iopsLimit(p.core), iops: p.core.promisedIops },
+      ...{ promisableIops: iopsLimit(p.core), iops: p.core.promisedIops, iopsPerDay: slopeTo(p.live.id, 'iops') },
+      promisedPerDay: slopeTo(p.live.id, 'ceiling'),
     };
   });
   const parts = await partsNow(database, null);

@@ -2,6 +2,7 @@ import type { Waste, WasteKind } from '@moorage/contract/waste';
 import { provisioner } from '@moorage/core/classes/manifest';
 import { rateFor } from '@moorage/core/performance/term';
 import { iopsLeft } from '@moorage/core/pools/pool';
+import type { Pool } from '@moorage/core/pools/pool-state';
 import type { Bytes } from '@moorage/core/sizes/bytes';
 import { cheaperFit, type Candidate } from '@moorage/core/usage/fit';
 import { mergeSketches, quantile } from '@moorage/core/usage/sketch';
@@ -51,6 +52,14 @@ export async function reckonWaste(database: Database, isOver: () => boolean): Pr
   if (!isOver()) await dropOldWaste(database, now);
 }
 
+/** Failures that a volume of so many copies survives on a pool. */
+const survivors = (pool: Pool, copies: number): number =>
+  pool.redundancy.kind === 'inner'
+    ? pool.redundancy.survives
+    : pool.redundancy.scheme.kind === 'copies'
+      ? copies - 1
+      : pool.redundancy.scheme.parity;
+
 /** Claims on pools of a dearer tier, which a cheaper class would have served as well. */
 async function findTooFast(database: Database, now: Date, isOver: () => boolean): Promise<void> {
   const rates = new Map((await ratesNow(database)).map((r) => [r.tier, r]));
@@ -63,9 +72,20 @@ async function findTooFast(database: Database, now: Date, isOver: () => boolean)
     on: moored.filter((m) => m.className === storageClass.name).map((m) => pools.get(m.pool)!),
   }));
   const since = new Date(now.getTime() - (wasteDays['too-fast'] + 1) * dayMs);
-  const candidatesFor = (own: string, size: number): Candidate[] =>
+  const candidatesFor = (own: string, pool: string, size: number): Candidate[] =>
     classes.flatMap(({ storageClass: cls, on }) => {
-      if (cls.name === own || on.length === 0) return [];
+      const now = classes.find((c) => c.storageClass.name === own)?.storageClass;
+      const at = pools.get(pool)?.core;
+      if (!now || !at || cls.name === own || on.length === 0) return [];
+      // no weaker protection, and reached in the same ways
+      const isAlike =
+        (!now.encrypted || cls.encrypted) &&
+        on.every(
+          (p) =>
+            survivors(p.core, cls.copies) >= survivors(at, now.copies) &&
+            at.access.every((a) => p.core.access.includes(a)),
+        );
+      if (!isAlike) return [];
       const bytes = size as Bytes;
       const floor = rateFor(cls.iopsFloor, bytes);
       // a class costs what the dearest of its pools does: which one it gets is not known beforehand
@@ -94,7 +114,9 @@ async function findTooFast(database: Database, now: Date, isOver: () => boolean)
     const rows = some.flatMap((claim) => {
       const p95 = claim.sketches === null ? undefined : quantile(mergeSketches(claim.sketches), 0.95);
       const better =
-        p95 === undefined ? undefined : cheaperFit(p95, claim.cost, candidatesFor(claim.class_name, claim.bytes));
+        p95 === undefined
+          ? undefined
+          : cheaperFit(p95, claim.cost, candidatesFor(claim.class_name, claim.pool_id, claim.bytes));
       if (!better) return [];
       return [
         {

@@ -1,6 +1,7 @@
 import {
   Box,
   Button,
+  Link,
   Table,
   TableBody,
   TableCell,
@@ -135,6 +136,26 @@ function AsTable({ told }: { told: ForecastAnswer }) {
 
 const windows = ['14', '30', '60', '180'] as const;
 
+/** What came or went at once, and the time that leaves it out. */
+function Steps({ told, choose }: { told: ForecastAnswer; choose: (days: string) => void }) {
+  const last = told.steps.at(-1);
+  if (!last) return null;
+  const days = (told.was.at.at(-1)! - last.at) / (24 * 3_600_000);
+  const after = [...windows].reverse().find((w) => Number(w) < days);
+  const { against } = told.row;
+  return (
+    <Typography variant="body2">
+      On {dayText(last.at)}, {usedText(against, Math.abs(last.change))} {last.change > 0 ? 'came' : 'went'} at once:
+      that is a step, and not how it goes on.{' '}
+      {after !== undefined && (
+        <Link component="button" variant="body2" onClick={() => choose(after)} sx={{ verticalAlign: 'baseline' }}>
+          Reckon from the {after} days after it
+        </Link>
+      )}
+    </Typography>
+  );
+}
+
 /** How one thing came and how it goes on, until it meets its end. */
 export function ForecastChart({ row }: { row: RunwayRow }) {
   const [days, setDays] = useInAddress('days', '60');
@@ -184,6 +205,7 @@ export function ForecastChart({ row }: { row: RunwayRow }) {
               )}
               . The band holds eight in ten of the days that were.
             </Typography>
+            <Steps told={told} choose={setDays} />
             {isTable ? <AsTable told={told} /> : <Drawn told={told} />}
           </>
         )}

@@ -109,8 +109,8 @@ function Purchases({ answer, days }: { answer: WhatIfAnswer; days: number }) {
             </TableCell>
             <TableCell>
               {p.kind === 'buy'
-                ? `${sizeText(p.short)} above the ${endWords.hard} in ${days} days, the upper end of the interval; what is added fills up to the mark only.`
-                : `${sizeText(p.raw)} come to ${p.to} in ${days} days, which leaves ${sizeText(p.left)} below its ${endWords.hard}.`}
+                ? `${sizeText(p.short)} above ${endWords.hard} in ${days} days, the upper end of the interval; what is added fills up to the mark only.`
+                : `${sizeText(p.raw)} come to ${p.to} in ${days} days, which leaves ${sizeText(p.left)} below ${endWords.hard}.`}
             </TableCell>
           </TableRow>
         ))}

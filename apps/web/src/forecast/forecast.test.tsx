@@ -37,6 +37,7 @@ const told: Told = {
 const forecast: ForecastAnswer = {
   row: row(),
   was: { at: [on(-2), on(-1), on(0)], value: [6 * TiB, 6.5 * TiB, 7 * TiB] },
+  steps: [{ at: on(-20), change: 3 * TiB }],
   goesOn: { at: [on(0), on(10)], value: [7 * TiB, 8 * TiB], low: [7 * TiB, 7.9 * TiB], high: [7 * TiB, 8.1 * TiB] },
 };
 
@@ -58,11 +59,12 @@ test('how one goes on is drawn, and stands in the address; the same as a table',
   const server = new FakeServer({ listRunways: () => told, getForecast: () => forecast });
   const { user } = show(<Runways />, { at: '/namespaces/runway' });
   await user.click(await screen.findByRole('button', { name: 'How basalt-swift goes on' }));
-  const chart = within(await screen.findByRole('region', { name: 'Forecast of basalt-swift: hard mark' }));
+  const chart = within(await screen.findByRole('region', { name: 'Forecast of basalt-swift: its hard mark' }));
   expect(window.location.search).toBe('?of=pool%2Fbasalt-swift%2F%2Fhard');
   expect(await chart.findByText(/reached in 23 days, on/)).toBeTruthy();
-  await user.click(chart.getByRole('button', { name: '30 days' }));
-  await waitFor(() => expect(server.of('getForecast').at(-1)!.query).toMatchObject({ days: '30', against: 'hard' }));
+  expect(chart.getByText(/3 TiB came at once: that is a step/)).toBeTruthy();
+  await user.click(chart.getByRole('button', { name: 'Reckon from the 14 days after it' }));
+  await waitFor(() => expect(server.of('getForecast').at(-1)!.query).toMatchObject({ days: '14', against: 'hard' }));
   await user.click(chart.getByRole('button', { name: 'As a table' }));
   const cells = within(chart.getByRole('table')).getAllByRole('row').at(-1)!.textContent;
   expect(cells).toContain('8 TiB7.9 TiB8.1 TiB');

@@ -8,12 +8,12 @@ export const endWords: Readonly<Record<RunwayEnd, string>> = {
   limit: 'its limit',
   claims: 'its limit of claims',
   'iops-limit': 'its limit of IOPS',
-  soft: 'soft mark',
-  hard: 'hard mark',
-  ceiling: 'ceiling of what is promised',
-  iops: 'what can be promised of IOPS',
+  soft: 'its soft mark',
+  hard: 'its hard mark',
+  ceiling: 'its ceiling of promises',
+  iops: 'what it can promise of IOPS',
   cap: 'the cap over it',
-  pools: 'the last of its pools is full',
+  pools: 'the hard mark of its last pool',
 };
 export const kindWords = { namespace: 'namespace', class: 'class', pool: 'pool', backend: 'backend' } as const;
 

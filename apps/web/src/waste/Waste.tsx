@@ -217,7 +217,7 @@ export default function Waste() {
   return (
     <Place
       title="Waste"
-      question="What could be had back, and what would it save? Measured over 14 days; what is on performance alone says nothing of protection."
+      question="What could be had back, and what would it save? Measured over 14 days; a class is proposed only where it protects no less."
       actions={
         <Row gap={1}>
           <Button component={RouterLink} to={keep('/claims/salvage')}>

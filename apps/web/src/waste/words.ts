@@ -17,7 +17,7 @@ export function whyText(row: WasteRow, daysSince: number): string {
     case 'oversized':
       return `At most ${sizeText(row.facts.written ?? 0)} of ${sizeText(row.bytes)} were written in 14 days.`;
     case 'too-fast':
-      return `${iops(row.facts.p95 ?? 0)} at most for 95 of 100 hours in 14 days: ${row.facts.better ?? ''} would have served it.`;
+      return `${iops(row.facts.p95 ?? 0)} in 95 of 100 samples of 14 days, at most: ${row.facts.better ?? ''} would have served it.`;
     case 'class-unused':
       return `No claim has used it for ${daysSince} days.`;
   }

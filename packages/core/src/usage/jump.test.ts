@@ -1,5 +1,5 @@
 import fc from 'fast-check';
-import { jumpOf } from './jump';
+import { jumpOf, stepsIn } from './jump';
 
 const days = (changes: readonly number[]) => changes.reduce((all, c) => [...all, all.at(-1)! + c], [1000]);
 
@@ -13,6 +13,14 @@ test('what goes up and down like that every day is no jump, nor is little, nor t
   expect(jumpOf(days([0, 0, 0, 0, 0, 0, 0, 0, 3]), 5)).toBeUndefined();
   expect(jumpOf(days([5, 5, 500]), 1)).toBeUndefined();
   expect(jumpOf([], 0)).toBeUndefined();
+});
+
+test('a step is told with its day; what comes every day is none', () => {
+  const value = [...days([5, 6, 4, 5, 7, 5, 4, 5]), ...days([5, 4, 6]).map((v) => v + 900)];
+  const at = value.map((_, i) => i * 10);
+  expect(stepsIn({ at, value })).toEqual([{ at: 90, change: 859 }]);
+  expect(stepsIn({ at, value: at.map((t) => 3 * t) })).toEqual([]);
+  expect(stepsIn({ at: at.slice(0, 4), value: [1, 1, 900, 900] })).toEqual([]);
 });
 
 test('it is the same however large the level is, and a straight line never jumps', () => {

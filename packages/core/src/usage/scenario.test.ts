@@ -7,7 +7,8 @@ const at = Date.parse('2026-11-28T00:00:00Z');
 const on = (days: number) => at + days * dayMs;
 const aPool = (id: string, part: Partial<ScenarioPool> = {}): ScenarioPool => ({
   ...{ id, capacity: 1000, softMark: 0.8, hardMark: 0.9, ceiling: 1500, promised: 600, written: 500 },
-  ...{ writtenPerDay: 4, low: 0, high: 0, promisableIops: 10_000, iops: 2000, ...part },
+  ...{ writtenPerDay: 4, promisedPerDay: 0, low: 0, high: 0, promisableIops: 10_000, iops: 2000, iopsPerDay: 0 },
+  ...part,
 });
 const scenario: Scenario = {
   at,
@@ -23,8 +24,26 @@ const scenario: Scenario = {
     },
   ],
   parts: [
-    { pool: 'fast', className: 'ledger', namespace: '', promised: 400, written: 300, writtenPerDay: 3, iops: 900 },
-    { pool: 'fast', className: 'ledger', namespace: 'desk', promised: 200, written: 100, writtenPerDay: 1, iops: 300 },
+    {
+      pool: 'fast',
+      className: 'ledger',
+      namespace: '',
+      promised: 400,
+      written: 300,
+      writtenPerDay: 3,
+      promisedPerDay: 6,
+      iops: 900,
+    },
+    {
+      pool: 'fast',
+      className: 'ledger',
+      namespace: 'desk',
+      promised: 200,
+      written: 100,
+      writtenPerDay: 1,
+      promisedPerDay: 2,
+      iops: 300,
+    },
   ],
 };
 const runways = (changes: readonly ScenarioChange[], mark: Parameters<typeof runwayIn>[2] = 'hard', of = 'fast') => {
@@ -37,6 +56,15 @@ test('with no change it is the runway that there is', () => {
   expect(runways([])).toMatchObject({ kind: 'meets', at: on(100) });
   expect(runways([], 'soft')).toMatchObject({ kind: 'meets', at: on(75) });
   expect(runways([], 'ceiling')).toEqual({ kind: 'none' });
+});
+
+test('what is promised, and what is reserved, goes on as well', () => {
+  const pool = aPool('fast', { promisedPerDay: 9, iopsPerDay: 80 });
+  const played = play({ ...scenario, pools: [pool] }, []).get('fast')!;
+  expect(runwayIn(pool, played, 'ceiling', at)).toMatchObject({ kind: 'meets', at: on(100) });
+  expect(runwayIn(pool, played, 'iops', at)).toMatchObject({ kind: 'meets', at: on(100) });
+  const copied = play({ ...scenario, pools: [pool] }, [{ kind: 'copy', className: 'ledger' }]).get('fast')!;
+  expect(copied.promisedPerDay).toBe(12);
 });
 
 test('a new application counts from its day on, with its copies, as much as its class gets written', () => {

@@ -10,7 +10,9 @@ export interface Part {
   readonly namespace: string;
   readonly promised: number;
   readonly written: number;
+  /** What comes each day. */
   readonly writtenPerDay: number;
+  readonly promisedPerDay: number;
   readonly iops: number;
 }
 
@@ -25,12 +27,14 @@ export interface ScenarioPool {
   readonly promised: number;
   readonly written: number;
   readonly writtenPerDay: number;
+  readonly promisedPerDay: number;
   /** How far what is written lies about its trend. */
   readonly low: number;
   readonly high: number;
   /** Back-end operations per second that may be promised, and are. */
   readonly promisableIops: number;
   readonly iops: number;
+  readonly iopsPerDay: number;
 }
 
 /** Where a class puts what it gets, and what a byte of it becomes there. */
@@ -93,22 +97,31 @@ interface Step {
 /** A pool with what a scenario does to it. */
 export interface Played {
   readonly id: string;
+  /** What comes each day. */
   readonly writtenPerDay: number;
+  readonly promisedPerDay: number;
+  readonly iopsPerDay: number;
   readonly steps: readonly Step[];
 }
 
+type Rates = Pick<Part, 'writtenPerDay' | 'promisedPerDay'>;
 const noStep = { written: 0, promised: 0, capacity: 0, iops: 0 };
 
 /** What changes do to each pool, beside what goes on by itself. */
 export function play(scenario: Scenario, changes: readonly ScenarioChange[]): Map<string, Played> {
   const played = new Map(
-    scenario.pools.map((p) => [p.id, { id: p.id, writtenPerDay: p.writtenPerDay, steps: [] as Step[] }]),
+    scenario.pools.map(({ id, writtenPerDay, promisedPerDay, iopsPerDay }) => [
+      id,
+      { id, writtenPerDay, promisedPerDay, iopsPerDay, steps: [] as Step[] },
+    ]),
   );
   const step = (pool: string, at: number, more: Partial<Omit<Step, 'at'>>) =>
     played.get(pool)?.steps.push({ ...noStep, at, ...more });
-  const faster = (pool: string, perDay: number) => {
+  const faster = (pool: string, { writtenPerDay, promisedPerDay }: Rates, times: number) => {
     const so = played.get(pool);
-    if (so) so.writtenPerDay += perDay;
+    if (!so) return;
+    so.writtenPerDay += writtenPerDay * times;
+    so.promisedPerDay += promisedPerDay * times;
   };
   const classOf = (name: string) => scenario.classes.find((c) => c.name === name);
   const of = (is: (part: Part) => boolean) => scenario.parts.filter(is);
@@ -131,7 +144,7 @@ export function play(scenario: Scenario, changes: readonly ScenarioChange[]): Ma
         const more = 1 / Math.max(1, classOf(change.className)?.copies ?? 1);
         for (const part of of((p) => p.className === change.className && p.namespace === '')) {
           step(part.pool, scenario.at, { promised: part.promised * more, written: part.written * more });
-          faster(part.pool, part.writtenPerDay * more);
+          faster(part.pool, part, more);
         }
         break;
       }
@@ -141,14 +154,14 @@ export function play(scenario: Scenario, changes: readonly ScenarioChange[]): Ma
         for (const part of of((p) => p.namespace === change.namespace && p.className === change.from)) {
           const factor = from.pools.find((p) => p.id === part.pool)?.factor ?? 1;
           step(part.pool, scenario.at, { promised: -part.promised, written: -part.written, iops: -part.iops });
-          faster(part.pool, -part.writtenPerDay);
+          faster(part.pool, part, -1);
           for (const there of to.pools) {
             const times = (there.share * there.factor) / factor;
             step(there.id, scenario.at, {
               ...{ promised: part.promised * times, written: part.written * times },
               iops: part.iops * there.share,
             });
-            faster(there.id, part.writtenPerDay * times);
+            faster(there.id, part, times);
           }
         }
         break;
@@ -156,13 +169,12 @@ export function play(scenario: Scenario, changes: readonly ScenarioChange[]): Ma
       case 'growth': {
         const { of: kind, name, times } = change;
         if (kind === 'site' || kind === 'pool')
-          for (const pool of scenario.pools)
-            if (kind === 'site' || pool.id === name) faster(pool.id, pool.writtenPerDay * (times - 1));
+          for (const pool of scenario.pools) if (kind === 'site' || pool.id === name) faster(pool.id, pool, times - 1);
         if (kind === 'class' || kind === 'namespace')
           for (const part of of((p) =>
             kind === 'class' ? p.className === name && p.namespace === '' : p.namespace === name,
           ))
-            faster(part.pool, part.writtenPerDay * (times - 1));
+            faster(part.pool, part, times - 1);
         break;
       }
     }
@@ -173,12 +185,7 @@ export const scenarioMarks = ['soft', 'hard', 'ceiling', 'iops'] as const;
 export type ScenarioMark = (typeof scenarioMarks)[number];
 
 /** When a pool reaches a mark, with what a scenario does to it; what comes at a moment counts from then on. */
-export function runwayIn(
-  pool: ScenarioPool,
-  { writtenPerDay, steps }: Played,
-  mark: ScenarioMark,
-  from: number,
-): Runway {
+export function runwayIn(pool: ScenarioPool, { steps, ...perDay }: Played, mark: ScenarioMark, from: number): Runway {
   const marks = { soft: pool.softMark, hard: pool.hardMark } as const;
   const isFill = mark === 'soft' || mark === 'hard';
   const limitOf = (capacity: number): number => {
@@ -188,7 +195,8 @@ export function runwayIn(
   };
   const begin = isFill ? pool.written : mark === 'ceiling' ? pool.promised : pool.iops;
   const more = (s: Step) => (isFill ? s.written : mark === 'ceiling' ? s.promised : s.iops);
-  const slope = isFill ? writtenPerDay / dayMs : 0;
+  const slope =
+    (isFill ? perDay.writtenPerDay : mark === 'ceiling' ? perDay.promisedPerDay : perDay.iopsPerDay) / dayMs;
   const inOrder = [...steps].sort((a, b) => a.at - b.at);
   // from step to step: the first span in which the line comes to its limit
   for (let i = -1; i < inOrder.length; i++) {
