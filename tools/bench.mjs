@@ -245,7 +245,8 @@ async function usage() {
   const [volumes = 20_000, days = 60] = numbers;
   say(`usage: ${volumes.toLocaleString('en-GB')} volumes over ${days} days sampled, rolled up and asked for`);
   const { usageRows } = await import('./lib/usage-bench.mjs');
-  table('Use over time', usageRows(await overDatabase('usage', volumes, days), runBench('trend')));
+  const reckoned = { ...runBench('trend'), ...runBench('forecast') };
+  table('Use over time', usageRows(await overDatabase('usage', volumes, days), reckoned));
 }
 
 async function besideSlow() {

@@ -82,6 +82,7 @@ export function buildBench() {
       'apps/server/src/testing/applications-harness.ts',
       'apps/server/src/testing/usage-harness.ts',
       'packages/core/src/usage/trend.bench.ts',
+      'packages/core/src/usage/forecast.bench.ts',
     ],
     outdir: 'packages/core/dist',
     outbase: '.',

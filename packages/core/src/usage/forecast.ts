@@ -1,7 +1,9 @@
-import type { Course } from './theil-sen';
-import { runwayOf, trendOf, type Runway, type Trend } from './trend';
+import { median, type Course } from './theil-sen';
+import { runwayOf, trendOf, widening, type Runway, type Trend } from './trend';
 
 const dayMs = 24 * 3_600_000;
+/** Days whose level is that of now. */
+const lastDays = 7;
 /** Days that a course must cover to tell anything of how it goes on. */
 const fewestDays = 7;
 
@@ -26,13 +28,21 @@ interface Forecast {
   readonly runway: Runway | null;
 }
 
-/** How a course goes on from what there is now; undefined of one that covers less than a week. */
+/** How a course goes on; undefined of one that covers less than a week. */
 export function goingOn({ now, at, course }: Omit<Measured, 'limit'>): Trend | undefined {
   const n = course.at.length;
   if (n < 2 || at - course.at[0]! < (fewestDays - 0.5) * dayMs) return undefined;
   const trend = trendOf(course, drawing());
-  // what is known for sure is what there is now; what lies about the line is the interval
-  return trend && { ...trend, level: now - rhythmAt(trend, at), at };
+  if (!trend) return undefined;
+  const line = (t: number) => trend.level + trend.slope * (t - trend.at);
+  const rest = (t: number, value: number) => value - rhythmAt(trend, t) - line(t);
+  // one day lies about the line as days do; a week that lies off it is another level, from which it goes on
+  const week = Array.from({ length: Math.min(lastDays, n) }, (_, i) =>
+    rest(course.at[n - 1 - i]!, course.value[n - 1 - i]!),
+  );
+  const shift = median(Float64Array.from([...week, rest(at, now)]));
+  const isOff = shift < trend.low || shift > trend.high;
+  return { ...trend, level: line(at) + (isOff ? shift : 0), at };
 }
 
 /** When what is used meets its end, as it went so far. */
@@ -48,5 +58,6 @@ const rhythmAt = ({ rhythm }: Trend, at: number): number => rhythm[((Math.floor(
 /** What a trend says of a moment, with the interval of the residuals' 10th and 90th percentile. */
 export function valueAt(trend: Trend, at: number): { value: number; low: number; high: number } {
   const value = trend.level + trend.slope * (at - trend.at) + rhythmAt(trend, at);
-  return { value, low: value + trend.low, high: value + trend.high };
+  const wider = widening(trend, at);
+  return { value, low: value + trend.low * wider, high: value + trend.high * wider };
 }

@@ -9,6 +9,9 @@ const fewPairs = 1_000_000;
 /** Slopes that are drawn to narrow the others down. */
 const draws = 60_000;
 
+/** Rounds of drawing after which it is not narrowed down any more. */
+const mostRounds = 60;
+
 /** The value of a rank (from 0) in an array that is reordered for it (Hoare 1961). */
 function select(values: Float64Array, rank: number): number {
   let left = 0;
@@ -116,7 +119,9 @@ export function theilSenSlope(course: Course, random: () => number): number | un
   let high = Infinity;
   let below = 0;
   let left = pairs;
-  while (left > fewPairs) {
+  for (let round = 0; left > fewPairs; round++) {
+    // values that rounding does not tell apart could be drawn for ever: the middle of what is drawn is as near as they are
+    if (round === mostRounds) return drawnSlope(course, low, high, random);
     const room = new Float64Array(draws);
     let kept = 0;
     for (let tries = 0; kept < draws && tries < 200 * draws; tries++) {
@@ -160,6 +165,20 @@ export function theilSenSlope(course: Course, random: () => number): number | un
   between(course, low, high, (i, j) => (slopes[k++] = slope(i, j)));
   const first = select(slopes, Math.min(lower - below, left - 1));
   return lower === upper ? first : (first + select(slopes, Math.min(upper - below, left - 1))) / 2;
+}
+
+/** The median of slopes that are drawn between two. */
+function drawnSlope({ at, value }: Course, low: number, high: number, random: () => number): number {
+  const n = at.length;
+  const drawn: number[] = [];
+  for (let tries = 0; drawn.length < 1000 && tries < draws; tries++) {
+    const [i, j] = [Math.floor(random() * n), Math.floor(random() * n)];
+    const slope = i === j ? NaN : (value[j]! - value[i]!) / (at[j]! - at[i]!);
+    if (slope > low && slope <= high) drawn.push(slope);
+  }
+  return drawn.length === 0
+    ? Math.max(low, -Number.MAX_VALUE) / 2 + Math.min(high, Number.MAX_VALUE) / 2
+    : median(Float64Array.from(drawn));
 }
 
 /** Slopes nearer to each other than this are one: a billionth of what the values rise by at most over all of their time. */
