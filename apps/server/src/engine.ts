@@ -56,7 +56,6 @@ import { RoundCarrier } from './rounds/carry';
 import { SalvageCarrier } from './salvage/carry';
 import { succeeding } from './successions/successor';
 import { LimitKeeper } from './namespaces/keeper';
-import { onQuotas } from './namespaces/quota-objects';
 import { UsageKeeper } from './usage/keeper';
 import { Vault } from './secrets/vault';
 
@@ -290,7 +289,7 @@ export class Engine {
         persistentvolumes: async (changed, gone) => {
           this.woken.push(...(await onVolumes(this.database, changed, gone)));
         },
-        resourcequotas: (changed, gone) => onQuotas(this.database, changed, gone),
+        ...this.limits.listeners,
         pods: (changed, gone) => onPods(this.database, changed, gone),
         volumeattachments: (changed, gone) => onAttachments(this.database, changed, gone),
         bucketclasses: async () => {

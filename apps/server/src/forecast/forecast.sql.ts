@@ -93,10 +93,11 @@ export const dropOldRunways = statement<object, [before: Date]>(
 
 /** What was written in namespaces at the end of each day that is over, since a moment; a part at a time, in the order of their names. */
 export const writtenDaily = statement<
-  { name: string; written: number[] },
+  { name: string; days: number[]; written: number[] },
   [since: Date, until: Date, after: string, most: number]
 >(
-  `SELECT s.name, array_agg(r.written_last::double precision ORDER BY r.at) AS written
+  `SELECT s.name, array_agg((extract(epoch FROM r.at - $1::timestamptz) / 86400)::integer ORDER BY r.at) AS days,
+     array_agg(r.written_last::double precision ORDER BY r.at) AS written
    FROM (SELECT id, name FROM series WHERE kind = 'namespace' AND name > $3 ORDER BY name LIMIT $4) s
    JOIN rolled_1d r ON r.series_id = s.id WHERE r.at >= $1 AND r.at < $2 AND r.written_last IS NOT NULL GROUP BY 1 ORDER BY 1 LIMIT 10000`,
 );

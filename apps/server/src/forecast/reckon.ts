@@ -240,8 +240,9 @@ async function reckonJumps(database: Database, now: Date, isOver: () => boolean)
     );
   let some = await writtenDaily(database, since, today, '', seriesAtOnce);
   while (some.length > 0 && !isOver()) {
-    const found = some.flatMap(({ name, written }) => {
-      const jump = jumpOf(written, Math.max(leastWritten, 0.02 * (written.at(-2) ?? 0)));
+    const found = some.flatMap(({ name, days, written }) => {
+      const daily = Array.from({ length: usualOf }, (_, d) => written[days.indexOf(d)] ?? null);
+      const jump = jumpOf(daily, Math.max(leastWritten, 0.02 * (daily.at(-2) ?? 0)));
       return jump ? [{ kind: 'written' as const, namespace: name, change: jump.change, usual: jump.usual }] : [];
     });
     await kept(found);

@@ -13,7 +13,11 @@ type Amounts = Readonly<Record<string, readonly (number | null)[]>>;
 
 /** Sums of a grid by its rows or its columns. */
 function sumsOf(grid: UseGrid, by: 'row' | 'column', measure: string): Map<string, number | null> {
-  const names = by === 'row' ? grid.rows : grid.columns;
+  // columns that are shown as one are of the rest
+  const names =
+    by === 'row'
+      ? grid.rows
+      : grid.columns.map((c, i) => (grid.merged > 0 && i === grid.columns.length - 1 ? rest : c));
   const sums = new Map<string, number | null>();
   const values = (grid.cells as unknown as Amounts)[measure]!;
   grid.cells[by].forEach((place, i) => {
@@ -27,8 +31,10 @@ function sumsOf(grid: UseGrid, by: 'row' | 'column', measure: string): Map<strin
 
 /** The largest of some sums, and the rest together. What is not known of one of the rest is not known of it. */
 export function topOf(sums: ReadonlyMap<string, number | null>, top: number): [string, number][] {
-  const largest = [...sums].sort(([a, x], [b, y]) => (y ?? 0) - (x ?? 0) || (a < b ? -1 : 1));
-  const others = largest.slice(top);
+  const largest = [...sums]
+    .filter(([name]) => name !== rest)
+    .sort(([a, x], [b, y]) => (y ?? 0) - (x ?? 0) || (a < b ? -1 : 1));
+  const others = [...largest.slice(top), ...[...sums].filter(([name]) => name === rest)];
   const sum = others.some(([, v]) => v === null) ? null : others.reduce((all, [, v]) => all + v!, 0);
   const all: [string, number | null][] = others.length > 0 ? [...largest.slice(0, top), [rest, sum]] : largest;
   return all.flatMap(([name, value]): [string, number][] => (value === null ? [] : [[name, value]]));

@@ -177,7 +177,12 @@ function changesOf(asked: readonly AskedChange[], { at, pools, classes, parts }:
 }
 
 /** Pools that a class which grows on one is moored to beside it. */
-async function elsewhereOf(database: Database, { pools, classes, parts }: Scenario): Promise<Elsewhere[]> {
+async function elsewhereOf(
+  database: Database,
+  raw: readonly RawPool[],
+  { pools, classes, parts }: Scenario,
+): Promise<Elsewhere[]> {
+  const factorOn = (id: string, copies: number) => footprintFactor(raw.find((p) => p.live.id === id)!.core, copies);
   const moored = (await listMoorings(database)).filter((m) => m.enabled);
   return parts
     .filter((p) => p.namespace === '' && p.writtenPerDay > 0)
@@ -185,12 +190,11 @@ async function elsewhereOf(database: Database, { pools, classes, parts }: Scenar
       const cls = classes.find((c) => c.name === part.className);
       const pool = pools.find((p) => p.id === part.pool);
       if (!cls || !pool || pool.writtenPerDay <= 0) return [];
-      const here = cls.pools.find((p) => p.id === part.pool)?.factor ?? 1;
       return moored
         .filter((m) => m.className === part.className && m.pool !== part.pool && pools.some((p) => p.id === m.pool))
         .map((m) => ({
           ...{ pool: part.pool, to: m.pool, className: part.className },
-          factor: (cls.pools.find((p) => p.id === m.pool)?.factor ?? cls.copies) / here,
+          factor: factorOn(m.pool, cls.copies) / factorOn(part.pool, cls.copies),
           share: Math.min(1, part.writtenPerDay / pool.writtenPerDay),
         }));
     });
@@ -221,7 +225,7 @@ export async function playScenario(
     const perTiB = wish.pricePerTiB[p.live.tier];
     return { pool: p.live.id, unit: unitOf(p), price: perTiB === null ? null : (perTiB * unitOf(p)) / TiB };
   });
-  const elsewhere = await elsewhereOf(database, scenario);
+  const elsewhere = await elsewhereOf(database, raw, scenario);
   return {
     at: now.toISOString(),
     pools: scenario.pools.map((pool) => ({

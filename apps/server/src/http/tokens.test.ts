@@ -157,6 +157,8 @@ test('the rest is what is not told one by one, and is not told where a part of i
     ['a', 5],
   ]);
   expect(topOf(sums, 9)).toHaveLength(4);
+  // what came together already
+  expect(topOf(new Map([...sums, ['_rest', 50]]), 2).at(-1)).toEqual(['_rest', 53]);
 });
 
 test('a scraper that nobody here wrote takes both without a complaint', async () => {

@@ -1,7 +1,8 @@
 import type { Logger } from 'pino';
 import type { Database } from '../database/database';
 import { endGrants } from './limit-requests';
-import { QuotaKeeper, type QuotaPlatform } from './quota-objects';
+import type { MirrorListener } from '../mirror/mirror';
+import { onNamespaces, onQuotas, QuotaKeeper, type QuotaPlatform } from './quota-objects';
 
 /** Keeps limits: those that were given until a day end with it, and the platform keeps the same. One server does it at a time. */
 export class LimitKeeper {
@@ -15,6 +16,12 @@ export class LimitKeeper {
   ) {
     this.quotas = new QuotaKeeper(database, platform, log, isOver);
   }
+
+  /** What the mirror tells it of, inside its transactions. */
+  readonly listeners: Readonly<Record<'namespaces' | 'resourcequotas', MirrorListener>> = {
+    namespaces: (changed) => onNamespaces(this.database, changed),
+    resourcequotas: (changed, gone) => onQuotas(this.database, changed, gone),
+  };
 
   async keep(): Promise<void> {
     await endGrants(this.database);

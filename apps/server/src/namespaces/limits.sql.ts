@@ -45,6 +45,13 @@ export const quotasChanged = statement<{ namespace: string }, [namespaces: reado
    WHERE namespace = ANY($1) RETURNING namespace`,
 );
 
+/** The same of namespaces that are there again, or for the first time, and whose limits the platform was never told. */
+export const quotasMissing = statement<{ namespace: string }, [namespaces: readonly string[]]>(
+  `UPDATE quota_objects q SET due = true, changes = changes + 1, attempts = 0, next_at = now()
+   WHERE namespace = ANY($1) AND agreed IS NULL AND wanted AND NOT due AND (EXISTS (SELECT 1 FROM limits l WHERE l.namespace = q.namespace)
+     OR EXISTS (SELECT 1 FROM counted_limits l WHERE l.namespace = q.namespace)) RETURNING namespace`,
+);
+
 /** Grants whose time is over. */
 export const grantsOver = statement<{ id: string; namespace: string }, [most: number]>(
   `SELECT id, namespace FROM limit_requests WHERE state = 'granted' AND ends_at <= site_now() ORDER BY ends_at LIMIT $1`,

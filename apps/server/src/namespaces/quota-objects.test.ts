@@ -6,7 +6,8 @@ import type { Fate } from '../testing/fate';
 import { MemoryPlatform } from '../testing/memory-platform';
 import { hardOf, plainHard, type Hard } from '@moorage/core/limits/quota-object';
 import { limitsOf, putLimits } from './limits';
-import { onQuotas, QuotaKeeper, quotaName } from './quota-objects';
+import { onNamespaces, onQuotas, QuotaKeeper, quotaName } from './quota-objects';
+import { PlatformProblem } from '../platform/connector';
 import { quotaObjects } from './limit-model';
 
 const GiB = 2 ** 30;
@@ -76,6 +77,23 @@ test('a limit that is set while the one before it is written is written next', a
   expect((await stands())!.due).toBe(true);
   await keeper.keep();
   expect(await hardThere()).toEqual({ 'requests.storage': '6Gi' });
+});
+
+test('a namespace that is gone keeps its limits, and one of its name that comes again is told of them', async () => {
+  await set(5 * GiB);
+  const create = platform.create.bind(platform);
+  platform.create = () => Promise.reject(new PlatformProblem('not-found', 'there is no such namespace'));
+  await keeper.keep();
+  expect(await stands()).toMatchObject({ due: false, agreed: null, problem: null });
+  platform.create = create;
+  await keeper.keep();
+  expect(await hardThere()).toEqual({});
+  await onNamespaces(database, [{ metadata: { name: namespace } }, { metadata: { name: 'another' } }]);
+  await keeper.keep();
+  expect(await hardThere()).toEqual({ 'requests.storage': '5Gi' });
+  // what it has been told of is not looked at again for every change of the namespace
+  await onNamespaces(database, [{ metadata: { name: namespace } }]);
+  expect((await stands())!.due).toBe(false);
 });
 
 const amount = fc.integer({ min: 1, max: 9 });

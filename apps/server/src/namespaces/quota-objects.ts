@@ -10,7 +10,7 @@ import { Refusal } from '../refusals/refusal';
 import { isMirrored } from '../mirror/mirrored';
 import { quotaObjects } from './limit-model';
 import { limitsOf, putLimits } from './limits';
-import { quotaFailed, quotasChanged, quotasDue } from './limits.sql';
+import { quotaFailed, quotasChanged, quotasDue, quotasMissing } from './limits.sql';
 
 /** The one quota object of each namespace that is ours. */
 export const quotaName = 'vast-moorage-limits';
@@ -67,6 +67,16 @@ export async function onQuotas(
   const other = ours.filter((o) => !sameHard(plainHard(hardIn(o)!), agreed.get(o.metadata.namespace!) ?? {}));
   const due = [...new Set([...other.map((o) => o.metadata.namespace!), ...lost])].sort();
   const noted = due.length > 0 ? await quotasChanged(database, due) : [];
+  await announce(
+    database,
+    noted.map(({ namespace }) => ({ topic: 'limits' as const, subject: namespace })),
+  );
+}
+
+/** What the mirror saw of namespaces, inside its transaction: limits that wait for one are written to it. */
+export async function onNamespaces(database: Database, changed: readonly PlatformObject[]): Promise<void> {
+  const names = changed.filter((o) => !o.metadata.deletionTimestamp).map((o) => o.metadata.name);
+  const noted = names.length > 0 ? await quotasMissing(database, names) : [];
   await announce(
     database,
     noted.map(({ namespace }) => ({ topic: 'limits' as const, subject: namespace })),

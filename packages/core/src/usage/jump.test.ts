@@ -13,6 +13,11 @@ test('what goes up and down like that every day is no jump, nor is little, nor t
   expect(jumpOf(days([0, 0, 0, 0, 0, 0, 0, 0, 3]), 5)).toBeUndefined();
   expect(jumpOf(days([5, 5, 500]), 1)).toBeUndefined();
   expect(jumpOf([], 0)).toBeUndefined();
+  // four quiet days that were not told of, and what came in them
+  const told = days([5, 6, 4, 5, 7, 5, 4, 5, 6, 5]);
+  expect(jumpOf([...told, null, null, null, told.at(-1)! + 200], 1)).toBeUndefined();
+  expect(jumpOf([...told, null], 1)).toBeUndefined();
+  expect(jumpOf([...told, null, told.at(-1)! + 9, told.at(-1)! + 400], 1)).toMatchObject({ change: 391 });
 });
 
 test('a step is told with its day; what comes every day is none', () => {

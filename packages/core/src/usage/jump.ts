@@ -42,11 +42,13 @@ export function stepsIn({ at, value }: Course): Step[] {
 
 /**
  * Whether the last of daily values changed unlike the days before: by more than six median absolute deviations of the daily change
- * (Hampel 1974), and by more than `least`, below which nobody minds. Values are one a day, the earliest first.
+ * (Hampel 1974), and by more than `least`, below which nobody minds. Values are one a day, the earliest first; null where a day was not told of: what
+ * came over several days is no day's change.
  */
-export function jumpOf(values: readonly number[], least: number): Jump | undefined {
-  const changes = values.slice(1).map((v, i) => v - values[i]!);
-  const change = changes.pop();
+export function jumpOf(values: readonly (number | null)[], least: number): Jump | undefined {
+  const all = values.slice(1).map((v, i) => (v === null || values[i] === null ? null : v - values[i]!));
+  const change = all.pop() ?? undefined;
+  const changes = all.filter((c) => c !== null);
   if (change === undefined || changes.length < fewestBefore) return undefined;
   const usual = median(Float64Array.from(changes));
   const deviation = median(Float64Array.from(changes, (c) => Math.abs(c - usual)));
