@@ -74,7 +74,7 @@ export function UseOf({ index }: { index: UseIndex }) {
       )}
       {isNamespace && name !== '' && (
         <Box sx={{ mt: 2 }}>
-          <HistoryChart of="namespace" name={name} title={name} />
+          <HistoryChart of="namespace" name={name} title={name} others={grid.rows} />
         </Box>
       )}
     </Sheet>

@@ -196,6 +196,33 @@ test('over time: what was not told of is said to be open, and the same stands in
   ]);
 });
 
+test('it stands beside itself a month before, or beside another, on the same spans', async () => {
+  const other = history({
+    written: { least: [4 * GiB, null, null], mean: [4 * GiB, null, null], most: [4 * GiB, null, null] },
+  });
+  const { server, user } = await drawn(
+    { getHistory: ({ query }) => (query.name === 'ferry-desk' ? other : history()) },
+    '/namespaces?namespace=tide-gauges&range=1w',
+  );
+  const chart = within(await screen.findByRole('region', { name: 'History of tide-gauges' }));
+  await user.click(chart.getByLabelText('Beside'));
+  await user.click(await screen.findByRole('option', { name: 'itself a month before' }));
+  expect(await chart.findByText(/Grey: the same, 30 days before/)).toBeTruthy();
+  const [now, then] = [server.of('getHistory').at(-2)!.query, server.of('getHistory').at(-1)!.query];
+  expect(Math.round((Date.parse(now.to!) - Date.parse(then.to!)) / 86_400_000)).toBe(30);
+  await user.click(chart.getByLabelText('Beside'));
+  await user.click(await screen.findByRole('option', { name: 'ferry-desk' }));
+  expect(await chart.findByText(/Grey: ferry-desk/)).toBeTruthy();
+  expect(window.location.search).toContain('beside=of%3Aferry-desk');
+  await user.click(chart.getByRole('button', { name: 'As a table' }));
+  const rows = within(chart.getByRole('table', { name: 'The same as a table' })).getAllByRole('row');
+  expect(rows.slice(1).map((r) => within(r).getAllByRole('cell').at(-1)!.textContent)).toEqual([
+    '4 GiB',
+    'not told',
+    'not told',
+  ]);
+});
+
 const changing = async (
   answers: ConstructorParameters<typeof FakeServer>[0],
   name = 'Provisioned in all',
