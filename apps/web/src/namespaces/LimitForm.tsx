@@ -2,15 +2,17 @@ import { Box, Button, TextField, Typography } from '@mui/material';
 import type { LimitEffect, LimitMeasure } from '@moorage/contract/limits';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import dayjs from 'dayjs';
-import { useState } from 'react';
+import { useEffect, useState } from 'react';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { refresh } from '../api/queries';
 import { Plain, Row } from '../parts/layout';
 import { useAct } from '../parts/useAct';
-import { useSettled } from '../parts/useSettled';
 import { Day } from '../parts/Day';
 import { amountText, effectWords, measureTitles, readAmount, typedAmount } from './limit-words';
+
+/** Pause in typing after which it is asked what the limit would do. */
+const settleMs = 200;
 
 interface LimitAsked {
   readonly namespace: string;
@@ -40,8 +42,12 @@ export function LimitForm({
   may,
   done,
 }: LimitAsked & { value: number | null; may: boolean; done: () => void }) {
-  const [settled, settle] = useState(typedAmount(of, value));
-  const [text, setText] = useSettled(settled, settle);
+  const [text, setText] = useState(typedAmount(of, value));
+  const [settled, settle] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => settle(text), settleMs);
+    return () => clearTimeout(timer);
+  }, [text]);
   const [reason, setReason] = useState('');
   const [neededBy, setNeededBy] = useState<string | null>(null);
   const read = readAmount(of, text);
