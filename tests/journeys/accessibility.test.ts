@@ -82,6 +82,12 @@ const places: readonly (readonly [string, string, string])[] = [
   ['New bucket', '/claims/buckets?new=bucket', '[aria-label="New bucket"] form'],
   ['both sides of a claim', '/claims/tide-gauges/level-log/proof', '[aria-label=Checks]'],
   ['Namespaces', '/namespaces', '[data-cell="tide-gauges/ledger"]'],
+  ['limits of a namespace', '/namespaces?namespace=tide-gauges', '[data-limit="bytes/"]'],
+  ['Statement', '/namespaces/statement', '[aria-label="Prices"], form'],
+  ['Runway', '/namespaces/runway', 'main h1'],
+  ['What if', '/namespaces/what-if', '[aria-label="Pools, now and then"]'],
+  ['Waste', '/namespaces/waste', '[aria-label=Kind]'],
+  ['Read tokens', '/tokens', 'form'],
 ];
 
 test.each(places)('%s has no serious fault, by day and by night', async (_name, path, drawn) => {

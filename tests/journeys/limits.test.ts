@@ -26,7 +26,7 @@ test('a limit is set, a claim is held back by it, more is asked for and given in
   await browser.go('/namespaces?namespace=ferry-desk');
   await browser.click('The platform refuses claims beyond the limits');
   await browser.see('They are made, and wait here with their reason.');
-  await browser.click('Provisioned in all');
+  await browser.clickOn('[data-limit="bytes/"]');
   await browser.type('Limit of provisioned in all', '20Gi');
   await browser.see('Over at once, by 10 GiB');
   await browser.type('Limit of provisioned in all', '50Gi');
@@ -40,7 +40,7 @@ test('a limit is set, a claim is held back by it, more is asked for and given in
   await browser.go('/claims/ferry-desk/bookings');
   await browser.see('the namespace may take 20 GiB more');
   await browser.go('/namespaces?namespace=ferry-desk');
-  await browser.click('Provisioned in all');
+  await browser.clickOn('[data-limit="bytes/"]');
   await browser.type('Ask for provisioned in all', '200Gi');
   await browser.see('Lets 1 waiting claim bind, as far as pools do: bookings.');
   await browser.type('Why', `the summer timetable${Key.ENTER}`);

@@ -75,7 +75,7 @@ test('a weight, a default class, a quota, a limit of a namespace and the limits 
     (await caller.ok<NamespaceUsage[]>('GET', '/api/namespaces')).find((n) => n.namespace === 'wave-model')!.limit;
   await browser.go('/namespaces');
   await browser.clickOn('[data-cell="wave-model/"]');
-  await browser.click('Provisioned in all');
+  await browser.clickOn('[data-limit="bytes/"]');
   await browser.type('Limit of provisioned in all', `5Ti${Key.ENTER}`);
   await takenBack('The limit of provisioned in all of wave-model is 5 TiB.', limit, 5 * 2 ** 40, null);
 

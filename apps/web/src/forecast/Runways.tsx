@@ -75,7 +75,7 @@ function Line({ row, isChosen, choose }: { row: RunwayRow; isChosen: boolean; ch
           size="small"
           onClick={choose}
           aria-pressed={isChosen}
-          aria-label={`How ${row.name} goes on`}
+          aria-label={`${runwayText(runway)}: how ${row.name} goes on`}
           sx={{ fontWeight: 'inherit' }}
         >
           {runwayText(runway)}

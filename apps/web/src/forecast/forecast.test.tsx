@@ -58,7 +58,7 @@ test('what is reached first stands first, with its day and the interval, and wha
 test('how one goes on is drawn, and stands in the address; the same as a table', async () => {
   const server = new FakeServer({ listRunways: () => told, getForecast: () => forecast });
   const { user } = show(<Runways />, { at: '/namespaces/runway' });
-  await user.click(await screen.findByRole('button', { name: 'How basalt-swift goes on' }));
+  await user.click(await screen.findByRole('button', { name: '23 days: how basalt-swift goes on' }));
   const chart = within(await screen.findByRole('region', { name: 'Forecast of basalt-swift: its hard mark' }));
   expect(window.location.search).toBe('?of=pool%2Fbasalt-swift%2F%2Fhard');
   expect(await chart.findByText(/reached in 23 days, on/)).toBeTruthy();

@@ -29,11 +29,20 @@ type Scope = NamespaceLimits['scopes'][number];
 const measures = ['bytes', 'claims', 'iops', 'snapshots'] as const;
 const nearlyFull = 0.9;
 
+/** What a limit says, in words. */
+function limitText(of: LimitMeasure, scope: Scope): readonly [used: string, limit: string] {
+  if (of === 'snapshots')
+    return ['', scope.snapshots === null ? 'no limit' : `at most ${scope.snapshots.toLocaleString('en-GB')}`];
+  const { limit, used } = scope[of];
+  return [amountText(of, used), limit === null ? '· no limit' : `of ${amountText(of, limit)}`];
+}
+
 function UsedOf({ of, scope }: { of: LimitMeasure; scope: Scope }) {
+  const [usedText, ofLimit] = limitText(of, scope);
   if (of === 'snapshots')
     return (
       <Typography variant="body2" sx={{ color: scope.snapshots === null ? 'var(--second-ink)' : undefined }}>
-        {scope.snapshots === null ? 'no limit' : `at most ${scope.snapshots.toLocaleString('en-GB')}`}
+        {ofLimit}
       </Typography>
     );
   const { limit, used } = scope[of];
@@ -41,9 +50,9 @@ function UsedOf({ of, scope }: { of: LimitMeasure; scope: Scope }) {
   return (
     <Box sx={{ minWidth: 120 }}>
       <Typography variant="body2" sx={{ whiteSpace: 'nowrap' }}>
-        {amountText(of, used)}{' '}
+        {usedText}{' '}
         <Box component="span" sx={{ color: 'var(--second-ink)' }}>
-          {limit === null ? '· no limit' : `of ${amountText(of, limit)}`}
+          {ofLimit}
         </Box>
       </Typography>
       {share !== null && (
@@ -144,7 +153,8 @@ export function Limits({ namespace, className }: { namespace: string; className:
                           {(of !== 'snapshots' || s.className === null) && (
                             <ButtonBase
                               disabled={!may && !mayAsk}
-                              aria-label={`${measureTitles[of]} ${s.className === null ? 'in all' : `in ${s.className}`}`}
+                              data-limit={`${of}/${s.className ?? ''}`}
+                              aria-label={`${measureTitles[of]} ${s.className === null ? 'in all' : `in ${s.className}`}: ${limitText(of, s).join(' ').trim()}`}
                               aria-pressed={isChosen(s, of)}
                               onClick={() => setChosen(isChosen(s, of) ? undefined : { className: s.className, of })}
                               sx={{
