@@ -164,6 +164,12 @@ const metricsOfVolumes: Readonly<Record<string, 'consumed' | 'iops' | 'bytesPerS
   LatencyMilliseconds: 'latencyMs',
 };
 
+/** What a report tells of one moment: of volumes by their ids, and raw bytes of pools by their paths. */
+interface Moment {
+  readonly volumes: Map<string, Partial<Record<(typeof metricsOfVolumes)[string], number>>>;
+  readonly pools: Map<string, number>;
+}
+
 /** Values of a report of volumes and pools, by their moments. What is no number, or of neither, is left out. */
 export function toldOfVolumes(
   values: readonly {
@@ -173,13 +179,7 @@ export function toldOfVolumes(
     readonly MetricProperty?: string | undefined;
   }[],
 ): ToldVolumes[] {
-  const moments = new Map<
-    string,
-    {
-      readonly volumes: Map<string, Partial<Record<(typeof metricsOfVolumes)[string], number>>>;
-      readonly pools: Map<string, number>;
-    }
-  >();
+  const moments = new Map<string, Moment>();
   for (const { MetricId, MetricValue, Timestamp, MetricProperty } of values) {
     const metric = metricsOfVolumes[MetricId];
     const value = Number(MetricValue);
@@ -187,7 +187,7 @@ export function toldOfVolumes(
     const pool = /^.*\/StoragePools\/[^/#]+$/.exec(MetricProperty ?? '')?.[0];
     if (metric === undefined || !(value >= 0) || Number.isNaN(Date.parse(Timestamp))) continue;
     const at = new Date(Timestamp).toISOString();
-    const moment = moments.get(at) ?? { volumes: new Map(), pools: new Map() };
+    const moment: Moment = moments.get(at) ?? { volumes: new Map(), pools: new Map() };
     moments.set(at, moment);
     if (id !== undefined) moment.volumes.set(id, { ...moment.volumes.get(id), [metric]: value });
     else if (pool !== undefined && metric === 'consumed') moment.pools.set(pool, value);
