@@ -295,6 +295,10 @@ test('how a class chooses is changed where it shows, at once with a way back, an
   expect(await strategyOf()).toBe('pack');
   await browser.click('Undo');
   await eventuallyHolds('the way back', async () => expect(await strategyOf()).toBe('in-order'));
+  // a draft is made against what is shown
+  await eventuallyHolds('it is shown', async () =>
+    expect(await browser.driver.findElement(By.css(pick)).getAttribute('value')).toBe('in-order'),
+  );
   await browser.click('as a draft');
   await choose('spread');
   await browser.see('echo-deep chooses the pool with most room left');
