@@ -9,17 +9,28 @@ import { listRunways } from './runways';
 /** What is not told one by one is told together under this: no name can be so. */
 const rest = '_rest';
 
-type Amounts = Readonly<Record<string, readonly (number | null)[]>>;
+const measures = [
+  ['requested', 'requested_bytes', 'Bytes that claims ask for'],
+  ['provisioned', 'provisioned_bytes', 'Bytes that are provisioned'],
+  ['footprint', 'footprint_bytes', 'Raw bytes that are promised, copies counted'],
+  ['written', 'written_bytes', 'Bytes that are written, as backends told'],
+  ['claims', 'claims', 'Claims'],
+  ['iops', 'reserved_iops', 'Operations per second that are reserved'],
+] as const;
 
 /** Sums of a grid by its rows or its columns. */
-function sumsOf(grid: UseGrid, by: 'row' | 'column', measure: string): Map<string, number | null> {
+function sumsOf(
+  grid: UseGrid,
+  by: 'row' | 'column',
+  measure: (typeof measures)[number][0],
+): Map<string, number | null> {
   // columns that are shown as one are of the rest
   const names =
     by === 'row'
       ? grid.rows
       : grid.columns.map((c, i) => (grid.merged > 0 && i === grid.columns.length - 1 ? rest : c));
   const sums = new Map<string, number | null>();
-  const values = (grid.cells as unknown as Amounts)[measure]!;
+  const values: readonly (number | null)[] = grid.cells[measure];
   grid.cells[by].forEach((place, i) => {
     const name = names[place]!;
     const before = sums.has(name) ? sums.get(name)! : 0;
@@ -39,15 +50,6 @@ export function topOf(sums: ReadonlyMap<string, number | null>, top: number): [s
   const all: [string, number | null][] = others.length > 0 ? [...largest.slice(0, top), [rest, sum]] : largest;
   return all.flatMap(([name, value]): [string, number][] => (value === null ? [] : [[name, value]]));
 }
-
-const measures = [
-  ['requested', 'requested_bytes', 'Bytes that claims ask for'],
-  ['provisioned', 'provisioned_bytes', 'Bytes that are provisioned'],
-  ['footprint', 'footprint_bytes', 'Raw bytes that are promised, copies counted'],
-  ['written', 'written_bytes', 'Bytes that are written, as backends told'],
-  ['claims', 'claims', 'Claims'],
-  ['iops', 'reserved_iops', 'Operations per second that are reserved'],
-] as const;
 
 /**
  * Use, limits and runways in OpenMetrics. Of namespaces, classes and pools the `top` largest of each family are told one by one,
