@@ -10,7 +10,7 @@ import { setEnforcement } from '../namespaces/quota-objects';
 import { listTokens, makeToken, revokeToken } from '../tokens/tokens';
 import { historyText, useText } from '../usage/export';
 import { getHistory } from '../usage/history';
-import { dropRate, listRates, setRate } from '../usage/prices';
+import { dropRate, listRates, noteNames, setRate } from '../usage/prices';
 import { getStatement } from '../usage/statement';
 import { statementText } from '../usage/statement-export';
 import { getUse } from '../usage/use';
@@ -24,7 +24,11 @@ export function useHandlers(database: Database, currency: string) {
   return {
     getHistory: ({ query, person }) => getHistory(database, Sight.of(person), query),
     listRates: () => listRates(database),
-    setRate: ({ body, person }) => setRate(database, body, person.name),
+    setRate: async ({ body, person }) => {
+      // a price is of use once it is known which pools it is of
+      await noteNames(database);
+      return setRate(database, body, person.name);
+    },
     dropRate: ({ params, person }) => dropRate(database, params.tier!, params.from!, person.name),
     getStatement: ({ query, person }) => getStatement(database, Sight.of(person), query.month, currency),
     exportStatement: async ({ query, person, response }): Promise<typeof answered> => {

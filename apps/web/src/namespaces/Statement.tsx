@@ -110,7 +110,7 @@ export default function Statement() {
                   ? 'The month is over: the same is told whenever it is asked for.'
                   : `The month lasts: reckoned up to ${dayjs(statement.until).format('D MMM YYYY, HH:mm')}.`}
                 {statement.unpriced.length > 0 &&
-                  ` ${statement.unpriced.map((t) => t || 'what is on no known pool').join(', ')} had no price for a part of it and counts nothing then.`}
+                  ` For a part of it ${statement.unpriced.map((t) => t || 'what is on no known pool').join(', ')} had no price, and counts nothing then.`}
               </Typography>
               <Lines statement={statement} />
               <Rates currency={statement.currency} />
