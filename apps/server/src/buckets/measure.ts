@@ -61,7 +61,7 @@ async function note(
   const changed =
     written !== bucket.written || count !== bucket.objects || shut !== bucket.shut || bucket.missingSince !== null;
   await bucket.update({ written, objects: count, shut, missingSince: null, measuredAt: new Date(), measuring: null });
-  // again each time while it is shut: a key that was given meanwhile must not write either
-  if (bucket.state === 'ready' && (shut || changed)) await admit(database, objects, bucket);
+  // again each time: one that was killed here, or a key that was given meanwhile, must leave it neither open nor shut for good
+  if (bucket.state === 'ready') await admit(database, objects, bucket);
   if (changed) await announce(database, [{ topic: 'buckets' }, { topic: 'namespaces', subject: bucket.namespace }]);
 }
