@@ -7,8 +7,8 @@ export type UseColumn = (typeof useColumns)[number];
 export const useRows = ['namespace', 'team'] as const;
 export type UseRow = (typeof useRows)[number];
 
-/** What can be counted: bytes but for `claims` and `iops`. */
-export const useMeasures = ['provisioned', 'requested', 'written', 'footprint', 'iops', 'claims'] as const;
+/** What a cell tells: bytes, but for `claims`, `iops` and `price` (millionths of the currency for a month). */
+export const useMeasures = ['provisioned', 'requested', 'written', 'footprint', 'iops', 'price', 'claims'] as const;
 export type UseMeasure = (typeof useMeasures)[number];
 
 export const useQuerySchema = z.object({
@@ -31,6 +31,8 @@ export const useGridSchema = z.object({
   isPast: z.boolean(),
   /** The first moment of which anything is known; null: nothing yet. */
   since: z.iso.datetime().nullable(),
+  /** Currency of the prices. */
+  currency: z.string(),
   rows: z.array(z.string()),
   columns: z.array(z.string()),
   /** How many columns are shown as the last one together; 0: none. */
@@ -47,6 +49,8 @@ export const useGridSchema = z.object({
     written: z.array(z.number().nullable()),
     /** Operations per second that are reserved. */
     iops: z.array(z.number()),
+    /** What a month of what is promised costs at that moment's rates, millionths of the currency; null where a part has no price. */
+    price: z.array(z.number().nullable()),
   }),
   /** Provisioned bytes that may be had at that moment: in all (`column` null) or of a class. */
   limits: z.array(z.object({ row: z.int(), column: z.int().nullable(), bytes: z.number() })),

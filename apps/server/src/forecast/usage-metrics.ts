@@ -66,7 +66,7 @@ export async function usageMetrics(
     const gauge = new Gauge({ name, help, labelNames: [label], registers: [registry] });
     for (const [of, value] of values) gauge.set({ [label]: of }, value);
   };
-  const grid = await getUse(database, sight, { rows: 'namespace', columns: 'class' });
+  const grid = await getUse(database, sight, { rows: 'namespace', columns: 'class' }, '');
   for (const [measure, name, help] of measures) {
     tell(`moorage_namespace_${name}`, `${help}, by namespace`, 'namespace', topOf(sumsOf(grid, 'row', measure), top));
     tell(`moorage_class_${name}`, `${help}, by class`, 'class', topOf(sumsOf(grid, 'column', measure), top));

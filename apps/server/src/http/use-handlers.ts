@@ -38,7 +38,7 @@ export function useHandlers(database: Database, currency: string) {
       return answered;
     },
     exportUse: async ({ query, person, response }): Promise<typeof answered> => {
-      const text = useText(await getUse(database, Sight.of(person), query), query);
+      const text = useText(await getUse(database, Sight.of(person), query, currency), query);
       response.attachment('use.csv').send(text);
       return answered;
     },
@@ -52,7 +52,7 @@ export function useHandlers(database: Database, currency: string) {
       response.attachment('runways.csv').send(text);
       return answered;
     },
-    getUse: ({ query, person }) => getUse(database, Sight.of(person), query),
+    getUse: ({ query, person }) => getUse(database, Sight.of(person), query, currency),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body, person.name),

@@ -112,13 +112,13 @@ async function ask() {
   const ways: [string, () => Promise<unknown>, string, unknown[]][] = [
     [
       'the grid, now',
-      () => getUse(database, Sight.everything, { rows: 'namespace', columns: 'class' }),
+      () => getUse(database, Sight.everything, { rows: 'namespace', columns: 'class' }, 'EUR'),
       grid('u.until_at IS NULL'),
       [],
     ],
     [
       'the grid, at a past moment',
-      () => getUse(database, Sight.everything, { rows: 'namespace', columns: 'class', at: past.toISOString() }),
+      () => getUse(database, Sight.everything, { rows: 'namespace', columns: 'class', at: past.toISOString() }, 'EUR'),
       grid('u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1)'),
       [past],
     ],

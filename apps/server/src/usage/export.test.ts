@@ -8,22 +8,23 @@ const grid: UseGrid = {
     at: '2026-11-28T00:00:00.000Z',
     isPast: false,
     since: null,
+    currency: 'EUR',
     rows: ['=tides', 'b'],
     columns: ['x', ''],
     merged: 7,
   },
   cells: {
     ...{ row: [0, 1], column: [0, 1], claims: [1, 2], unbound: [0, 1], requested: [10, 20], provisioned: [11, 22] },
-    ...{ footprint: [30, 40], written: [5, null], iops: [100, 0] },
+    ...{ footprint: [30, 40], written: [5, null], iops: [100, 0], price: [1_500_000, null] },
   },
   limits: [{ row: 0, column: null, bytes: 99 }],
 };
 
 test('a grid is one line for each cell, what is not known is empty, and no cell is a formula', () => {
   expect(useText(grid, { rows: 'namespace', columns: 'class' }).split('\r\n')).toEqual([
-    'namespace,class,claims,unbound,requested_bytes,provisioned_bytes,written_bytes,raw_bytes,reserved_iops,limit_bytes,namespace_limit_bytes',
-    "'=tides,x,1,0,10,11,5,30,100,,99",
-    'b,7 others,2,1,20,22,,40,0,,',
+    'namespace,class,claims,unbound,requested_bytes,provisioned_bytes,written_bytes,raw_bytes,reserved_iops,limit_bytes,namespace_limit_bytes,month_eur',
+    "'=tides,x,1,0,10,11,5,30,100,,99,1.5",
+    'b,7 others,2,1,20,22,,40,0,,,',
     '',
   ]);
 });

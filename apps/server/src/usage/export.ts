@@ -4,7 +4,7 @@ import { csvOf } from '../database/csv';
 
 /** A grid as CSV: one line for each cell that is not empty. Sizes are bytes. */
 export function useText(
-  { rows, columns, cells, limits, merged }: UseGrid,
+  { rows, columns, cells, limits, merged, currency }: UseGrid,
   of: { rows: string; columns: string },
 ): string {
   const limitOf = new Map(limits.map((l) => [`${l.row}/${l.column ?? ''}`, l.bytes]));
@@ -12,12 +12,13 @@ export function useText(
   return csvOf([
     [
       ...[of.rows, of.columns, 'claims', 'unbound', 'requested_bytes', 'provisioned_bytes', 'written_bytes'],
-      ...['raw_bytes', 'reserved_iops', 'limit_bytes', `${of.rows}_limit_bytes`],
+      ...['raw_bytes', 'reserved_iops', 'limit_bytes', `${of.rows}_limit_bytes`, `month_${currency.toLowerCase()}`],
     ],
     ...cells.row.map((row, i) => [
       ...[rows[row]!, column(cells.column[i]!), cells.claims[i]!, cells.unbound[i]!, cells.requested[i]!],
       ...[cells.provisioned[i]!, cells.written[i]!, cells.footprint[i]!, cells.iops[i]!],
       ...[limitOf.get(`${row}/${cells.column[i]!}`) ?? null, limitOf.get(`${row}/`) ?? null],
+      cells.price[i] === null ? null : cells.price[i]! / 1e6,
     ]),
   ]);
 }

@@ -22,7 +22,16 @@ export interface UseCell {
   milli_iops: number;
   /** Null where a part of it was not told of lately. */
   written: number | null;
+  /** What a month of it costs, millionths of the currency; null where a part of it has no price. */
+  micros: number | null;
 }
+
+/** What a month costs of each pool at a moment, by the tier that it had then. Of a time before anything is known, what came first holds. */
+const ratesAt = (at: string) => `
+  SELECT n.name AS pool_id, r.micros_per_gib, r.micros_per_iops FROM (SELECT DISTINCT name FROM held_as WHERE kind = 'tier') n
+  CROSS JOIN LATERAL (SELECT h.value FROM held_as h WHERE h.kind = 'tier' AND h.name = n.name
+    ORDER BY h.from_at <= ${at} DESC, CASE WHEN h.from_at <= ${at} THEN h.from_at END DESC, h.from_at LIMIT 1) h
+  CROSS JOIN LATERAL (SELECT * FROM rates r WHERE r.tier = h.value AND r.from_at <= ${at} ORDER BY r.from_at DESC LIMIT 1) r`;
 
 /**
  * What was used at a moment, by rows (`namespace`, or the `team` that a label of the namespace names, which is called so or ends so) and columns (`class`, `pool`,
@@ -38,17 +47,22 @@ type UseAsked = [
 ];
 const useFrom = (table: string, column: string, wide: string) =>
   statement<UseCell, UseAsked>(
-    `SELECT CASE $3 WHEN 'team' THEN coalesce((SELECT l.value FROM jsonb_each_text(coalesce(n.body #> '{metadata,labels}', '{}')) l
+    `WITH price AS MATERIALIZED (${ratesAt('$1::timestamptz')})
+   SELECT CASE $3 WHEN 'team' THEN coalesce((SELECT l.value FROM jsonb_each_text(coalesce(n.body #> '{metadata,labels}', '{}')) l
        WHERE l.key = 'team' OR l.key LIKE '%/team' ORDER BY l.key LIMIT 1), '') ELSE k.namespace END AS "row",
      CASE $4 WHEN 'class' THEN k.class_name WHEN 'pool' THEN k.pool_id WHEN 'application' THEN k.application
        WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column",
      ${sums},
-     CASE WHEN bool_and(s.provisioned = 0 OR w.written IS NOT NULL) THEN coalesce(sum(w.written), 0)::bigint END AS written
+     CASE WHEN bool_and(s.provisioned = 0 OR w.written IS NOT NULL) THEN coalesce(sum(w.written), 0)::bigint END AS written,
+     -- rounded for each key, the smallest that is ever told apart: so every grouping adds up to the same
+     CASE WHEN bool_and((s.provisioned, s.milli_iops) = (0, 0) OR r.pool_id IS NOT NULL) THEN coalesce(sum(round(
+       s.provisioned::numeric * r.micros_per_gib / 1073741824 + s.milli_iops::numeric * r.micros_per_iops / 1000)), 0)::bigint END AS micros
    FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
    JOIN use_keys k ON k.id = s.key_id
    LEFT JOIN series e ON s.provisioned > 0 AND e.kind = 'key' AND e.name = s.key_id::text
    LEFT JOIN LATERAL (SELECT m.${column} AS written FROM ${table} m WHERE m.series_id = e.id AND m.at <= $1 AND m.at > $1 - interval '${wide}'
      AND m.${column} IS NOT NULL ORDER BY m.at DESC LIMIT 1) w ON true
+   LEFT JOIN price r ON r.pool_id = k.pool_id
    LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
    LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace
    WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)

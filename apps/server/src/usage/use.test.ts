@@ -6,6 +6,7 @@ import { Sight } from '../people/sight';
 import { migratedDatabase } from '../testing/databases';
 import { furtherCopies, reservations } from '../reservations/reservation-model';
 import { platformObjects } from '../mirror/mirror-model';
+import { heldAs, rates } from './price-model';
 import { siteClock, useDays } from './use-model';
 import { followClock, getUse, keepDays, noteApplications } from './use';
 
@@ -20,6 +21,22 @@ beforeAll(async () => {
     VALUES ('basalt', 'B', 'http://b', 'u', ''), ('kelp', 'K', 'http://k', 'u', '')`);
   await database.rows(`INSERT INTO pools (id, backend_id, name, path, facts)
     VALUES ('p0', 'basalt', 'p0', '/p0', '{}'), ('p1', 'basalt', 'p1', '/p1', '{}'), ('p2', 'kelp', 'p2', '/p2', '{}')`);
+  for (const [name, tier] of [
+    ['p0', 'fast'],
+    ['p1', 'standard'],
+    ['p2', 'standard'],
+  ] as const)
+    await heldAs
+      .in(database)
+      .create({ kind: 'tier', name, value: tier, fromAt: new Date('2030-01-01'), untilAt: null });
+  // odd amounts, so that what is rounded shows; the second tier becomes dearer while the clock goes on
+  const rate = { microsPerIops: 333_333, person: 'ada' };
+  const later = new Date(Date.now() + 60 * hourMs);
+  await rates.in(database).bulkCreate([
+    { ...rate, tier: 'fast', fromAt: new Date('2020-01-01'), microsPerGib: 1_234_567 },
+    { ...rate, tier: 'standard', fromAt: new Date('2020-01-01'), microsPerGib: 77_777 },
+    { ...rate, tier: 'standard', fromAt: later, microsPerGib: 99_991 },
+  ]);
   for (const [name, team] of [
     ['n0', 'shore'],
     ['n1', 'shore'],
@@ -41,11 +58,13 @@ beforeEach(async () => {
 
 const ahead = async (byMs: number) => siteClock.in(database).increment('aheadMs', { by: byMs, where: { id: 1 } });
 const grid = (rows: UseRow, columns: UseColumn, at?: string, sight = Sight.everything) =>
-  getUse(database, sight, { rows, columns, ...(at && { at }) });
+  getUse(database, sight, { rows, columns, ...(at && { at }) }, 'EUR');
 const measures = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'iops'] as const;
 type Sums = Record<(typeof measures)[number], number>;
 const totals = ({ cells }: UseGrid): Sums =>
   Object.fromEntries(measures.map((m) => [m, cells[m].reduce((a, b) => a + b, 0)])) as Sums;
+
+const priceOf = ({ cells }: UseGrid): number => cells.price.reduce<number>((a, b) => a + b!, 0);
 
 /** What a claim has, as whoever acts on it believes. */
 interface Believed {
@@ -150,7 +169,11 @@ async function carry([kind, c, n]: Act, claims: Map<number, Believed>): Promise<
 }
 
 const told = ({ cells, rows, columns }: UseGrid) =>
-  cells.row.map((r, i) => [rows[r], columns[cells.column[i]!], ...measures.map((m) => cells[m][i])].join(' ')).sort();
+  cells.row
+    .map((r, i) =>
+      [rows[r], columns[cells.column[i]!], ...measures.map((m) => cells[m][i]), cells.price[i]!.toFixed()].join(' '),
+    )
+    .sort();
 
 test('every grouping sums to the same at every moment, and a past moment is what was answered then', async () => {
   const groupings = [
@@ -165,7 +188,10 @@ test('every grouping sums to the same at every moment, and a past moment is what
     for (const act of done) {
       await carry(act, claims);
       const grids = await Promise.all(groupings.map(([rows, columns]) => grid(rows, columns)));
-      for (const g of grids) expect(totals(g)).toEqual(believedSums(claims));
+      for (const g of grids) {
+        expect(totals(g)).toEqual(believedSums(claims));
+        expect(priceOf(g)).toBe(priceOf(grids[0]!));
+      }
       answered.push({ at: grids[0]!.at, cells: grids.map(told) });
       // moments are whole milliseconds: what comes in the same one is the same moment
       for (const since = Date.now(); Date.now() <= since + 1;) await Promise.resolve();
@@ -191,6 +217,31 @@ const aClaimRow = (name: string, createdAt: Date) => ({
   ...({ plural: 'persistentvolumeclaims', uid: name, namespace: 'n0', name, version: '1' } as const),
   body: { metadata: {} } as never,
   ...{ className: 'c0', phase: 'Bound', sizeBytes: GiB, createdAt },
+});
+
+test('a cell costs what its promises cost a month at the rates and tiers of the moment; without a price it is not known', async () => {
+  const hold = async (uid: string, poolId: string) => {
+    await platformObjects.in(database).create(aClaimRow(uid, new Date('2040-01-01')));
+    await reservations.in(database).create({
+      ...{ claimUid: uid, namespace: 'n0', claimName: uid, className: 'c0', reclaim: 'Delete', poolId },
+      ...{ bytes: 3 * GiB, rawBytes: 6 * GiB, iopsFloor: 12.5, backendIops: 0, volumeName: uid },
+      createdAt: new Date('2040-01-01'),
+    } as never);
+  };
+  await hold('a', 'p0');
+  const before = await grid('namespace', 'class');
+  expect(before.cells.price).toEqual([3 * 1_234_567 + Math.round(12.5 * 333_333)]);
+  await hold('b', 'p1');
+  const of = async (at?: string) => priceOf(await grid('namespace', 'class', at)) - before.cells.price[0]!;
+  expect(await of()).toBe(3 * 77_777 + Math.round(12.5 * 333_333));
+  const { at } = await grid('namespace', 'class');
+  await ahead(100 * hourMs);
+  expect(await of()).toBe(3 * 99_991 + Math.round(12.5 * 333_333));
+  expect(await of(at)).toBe(3 * 77_777 + Math.round(12.5 * 333_333));
+  await heldAs.in(database).update({ value: 'deep' }, { where: { name: 'p2' } });
+  await hold('c', 'p2');
+  expect((await grid('namespace', 'class')).cells.price).toEqual([null]);
+  await heldAs.in(database).update({ value: 'standard' }, { where: { name: 'p2' } });
 });
 
 test('a claim that is older than we know of counts since it was made, in the sums of days that are kept as well', async () => {

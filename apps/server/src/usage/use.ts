@@ -65,7 +65,8 @@ function together(cells: readonly UseCell[], place: ReadonlyMap<string, number>)
     const known = found.get(`${at}/${cell.row}`);
     if (known) {
       for (const f of figures) known[f] += cell[f];
-      known.written = known.written === null || cell.written === null ? null : known.written + cell.written;
+      for (const f of ['written', 'micros'] as const)
+        known[f] = known[f] === null || cell[f] === null ? null : known[f] + cell[f];
     } else found.set(`${at}/${cell.row}`, { ...cell, at });
   }
   return [...found.values()];
@@ -76,6 +77,7 @@ export async function getUse(
   database: Database,
   sight: Sight,
   { rows: by, columns: of, at: asked }: z.infer<typeof useQuerySchema>,
+  currency: string,
 ): Promise<UseGrid> {
   const { now, first: since } = (await first(siteMoments(database)))!;
   const at = asked === undefined ? now : new Date(asked);
@@ -108,6 +110,7 @@ export async function getUse(
     at: at.toISOString(),
     isPast,
     since: since?.toISOString() ?? null,
+    currency,
     rows,
     columns,
     merged,
@@ -121,6 +124,7 @@ export async function getUse(
       footprint: shown.map((c) => c.footprint),
       written: shown.map((c) => c.written),
       iops: shown.map((c) => c.milli_iops / 1000),
+      price: shown.map((c) => c.micros),
     },
     limits: limits.flatMap((l) => {
       const column = l.class_name === '' ? null : place.get(l.class_name);

@@ -1,13 +1,6 @@
 import { Box, Button, TextField, ToggleButton, ToggleButtonGroup } from '@mui/material';
 import { styled, useTheme } from '@mui/material/styles';
-import {
-  useColumns,
-  useMeasures,
-  useRows,
-  type UseColumn,
-  type UseMeasure,
-  type UseRow,
-} from '@moorage/contract/usage';
+import { useColumns, useRows, type UseColumn, type UseRow } from '@moorage/contract/usage';
 import { useMemo } from 'react';
 import { useAddress, useInAddress, useTypedInAddress } from '../frame/address';
 import { MomentField, useMoment } from '../frame/Moment';
@@ -15,24 +8,35 @@ import { OneOf } from '../parts/OneOf';
 import { Iops, Size } from '../parts/Size';
 import { VastMatrix, type Drawn } from '../parts/VastMatrix';
 import { Fill, Row } from '../parts/layout';
+import { amount } from './statement-words';
 import { depthStep } from '../theme/tokens';
 import {
   columnKeys,
   columnTitle,
   columnWords,
   isMeasure,
+  measures,
   measureWords,
   noneOf,
   rowsShown,
   rowWords,
   shareOf,
   type Figures,
+  type Measure,
   type UseIndex,
 } from './use';
 
-/** A figure in the unit of its measure. */
-export function Figure({ value, measure }: { value: number | null; measure: UseMeasure }) {
-  if (value === null) return <span title="Its backend did not tell">–</span>;
+/** Why a figure is not known. */
+const unknownWords: Partial<Record<Measure, string>> = {
+  written: 'Its backend did not tell',
+  price: 'A part of it has no price: prices are set at the statement',
+  share: 'It has no limit',
+};
+/** A figure in the unit of its measure; a price is of a month. */
+export function Figure({ value, measure, currency }: { value: number | null; measure: Measure; currency: string }) {
+  if (value === null) return <span title={unknownWords[measure]}>–</span>;
+  if (measure === 'price') return <span>{amount(value / 10_000, currency)}</span>;
+  if (measure === 'share') return <span>{Math.round(100 * value)} %</span>;
   if (measure === 'iops') return <Iops value={value} />;
   if (measure === 'claims') return <span>{value.toLocaleString('en-GB')}</span>;
   return <Size bytes={value} />;
@@ -67,10 +71,10 @@ export function UseControls({ since }: { since: string | null }) {
         exclusive
         size="small"
         value={measure}
-        onChange={(_e, m: UseMeasure | null) => m && change({ measure: m === 'provisioned' ? null : m })}
+        onChange={(_e, m: Measure | null) => m && change({ measure: m === 'provisioned' ? null : m })}
         aria-label="Measure"
       >
-        {useMeasures.map((m) => (
+        {measures.map((m) => (
           <ToggleButton key={m} value={m}>
             {measureWords[m]}
           </ToggleButton>
@@ -119,7 +123,7 @@ export function UseControls({ since }: { since: string | null }) {
 /** What stands before a figure, smaller. */
 const NoteText = styled('span')({ fontSize: 12, flex: 1, textAlign: 'left' });
 
-function Note({ use, limit, measure }: { use: Figures; limit: number | null; measure: UseMeasure }) {
+function Note({ use, limit, measure }: { use: Figures; limit: number | null; measure: Measure }) {
   const value = use[measure];
   if (measure === 'provisioned' && limit !== null && value !== null)
     return (
@@ -141,7 +145,8 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
   const columns = useMemo(() => columnKeys(grid), [grid]);
   const placeAt = useMemo(() => new Map(columns.map((key, i) => [key, i])), [columns]);
   const largest = useMemo(
-    () => grid.cells[measure].reduce<number>((most, value) => Math.max(most, value ?? 0), 0),
+    () =>
+      measure === 'share' ? 1 : grid.cells[measure].reduce<number>((most, value) => Math.max(most, value ?? 0), 0),
     [grid, measure],
   );
   const largestRow = useMemo(
@@ -155,7 +160,7 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
     if (!use) return { content: '–', colour: chart.secondInk };
     const limit = index.limit(row, column);
     const value = use[measure];
-    const asLimit = measure === 'provisioned' ? limit : null;
+    const asLimit = measure === 'provisioned' ? limit : measure === 'share' ? 1 : null;
     const step = depthStep(shareOf(value ?? 0, asLimit, column === null ? largestRow : largest));
     const isDrawn = (value ?? 0) > 0;
     return {
@@ -164,7 +169,7 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
       content: (
         <>
           <Note use={use} limit={limit} measure={measure} />
-          <Figure value={value} measure={measure} />
+          <Figure value={value} measure={measure} currency={grid.currency} />
         </>
       ),
     };
@@ -185,7 +190,11 @@ export function UseGrid({ index, open }: { index: UseIndex; open: (row: string, 
       rowHead={(name) => <strong title={name}>{name || noneOf[by]}</strong>}
       cell={cell}
       foot={(key) => (
-        <Figure value={(key === '' ? index.all : index.ofColumn[placeAt.get(key)!]!)[measure]} measure={measure} />
+        <Figure
+          value={(key === '' ? index.all : index.ofColumn[placeAt.get(key)!]!)[measure]}
+          measure={measure}
+          currency={grid.currency}
+        />
       )}
     />
   );

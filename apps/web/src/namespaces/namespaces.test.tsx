@@ -21,6 +21,7 @@ const use = aUseGrid(
         written: 60 * GiB,
         footprint: 480 * GiB,
         iops: 1200,
+        price: 19_204_000,
       },
     ],
     [
@@ -31,7 +32,7 @@ const use = aUseGrid(
     [
       'ferry-desk',
       'deep',
-      { claims: 2, requested: 40 * GiB, provisioned: 40 * GiB, written: null, footprint: 60 * GiB },
+      { claims: 2, requested: 40 * GiB, provisioned: 40 * GiB, written: null, footprint: 60 * GiB, price: null },
     ],
   ],
   [
@@ -100,6 +101,20 @@ test('by another measure no limit is shown, and what a backend did not tell is o
   expect(cell('ferry-desk/deep').textContent).toBe('–');
   const total = within(screen.getByRole('row', { name: /^All / }));
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['–', '–', '60 GiB']);
+});
+
+test('the share of limits is of what is limited alone, and what has no price leaves every sum of it open', async () => {
+  const { user } = await drawn();
+  await user.click(screen.getByRole('button', { name: 'of the limit' }));
+  expect(cell('tide-gauges/ledger').textContent).toBe('1 unbound96 %');
+  expect(cell('tide-gauges/').textContent).toBe('1 unbound25 %');
+  expect(cell('ferry-desk/').textContent).toBe('–');
+  const total = within(screen.getByRole('row', { name: /^All / }));
+  expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['25 %', '–', '96 %']);
+  await user.click(screen.getByRole('button', { name: 'price' }));
+  expect(cell('tide-gauges/ledger').textContent).toBe('1 unbound19.20 EUR');
+  expect(cell('ferry-desk/deep').textContent).toBe('–');
+  expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['–', '–', '19.20 EUR']);
 });
 
 test('the arrow keys choose a cell, which says what it is made of and leads to its claims', async () => {

@@ -1,11 +1,17 @@
 import { useMeasures, type UseColumn, type UseGrid, type UseMeasure, type UseRow } from '@moorage/contract/usage';
 
-export const measureWords: Record<UseMeasure, string> = {
+/** What is shown of a cell: what is counted, or how much of the limit it is (1: all of it). */
+export type Measure = UseMeasure | 'share';
+export const measures: readonly Measure[] = [...useMeasures.slice(0, 1), 'share', ...useMeasures.slice(1)];
+
+export const measureWords: Record<Measure, string> = {
   provisioned: 'provisioned',
   requested: 'requested',
   written: 'written',
   footprint: 'raw, with copies',
   iops: 'reserved IOPS',
+  price: 'price',
+  share: 'of the limit',
   claims: 'claims',
 };
 export const columnWords: Record<UseColumn, string> = {
@@ -44,19 +50,16 @@ export function placeOf(grid: Pick<UseGrid, 'columns' | 'merged'>, key: string):
   return at < 0 ? null : at;
 }
 
-export const isMeasure = (text: string): text is UseMeasure => (useMeasures as readonly string[]).includes(text);
+export const isMeasure = (text: string): text is Measure => (measures as readonly string[]).includes(text);
 
-/** Figures of a row, a column or a cell; `written` is null where a part of it was not told of. */
-export type Figures = Record<UseMeasure, number | null> & { unbound: number };
+/** Figures of a row, a column or a cell; null: `written` or `price` where a part has none, `share` where nothing is limited. */
+export type Figures = Record<Measure, number | null> & { unbound: number };
 const none = (): Figures => ({
-  provisioned: 0,
-  requested: 0,
-  written: 0,
-  footprint: 0,
-  iops: 0,
-  claims: 0,
-  unbound: 0,
+  ...{ provisioned: 0, requested: 0, written: 0, footprint: 0, iops: 0, price: 0, claims: 0, unbound: 0 },
+  share: null,
 });
+/** Figures that are only known where all of their parts are. */
+const whole = ['written', 'price'] as const;
 
 /** The figures of one answer by the places of rows and columns, with those of every row, every column and all. */
 export interface UseIndex {
@@ -68,6 +71,7 @@ export interface UseIndex {
   readonly limit: (row: number, column: number | null) => number | null;
 }
 
+const shareIn = (used: number, limit: number | undefined): number | null => (limit ? used / limit : null);
 const added = ['provisioned', 'requested', 'footprint', 'iops', 'claims', 'unbound'] as const;
 
 export function indexOfUse(grid: UseGrid): UseIndex {
@@ -77,13 +81,31 @@ export function indexOfUse(grid: UseGrid): UseIndex {
   const ofColumn = columns.map(none);
   const all = none();
   cells.row.forEach((row, i) => {
-    const written = cells.written[i]!;
     for (const sum of [ofRow[row]!, ofColumn[cells.column[i]!]!, all]) {
       for (const figure of added) sum[figure] = sum[figure]! + cells[figure][i]!;
-      sum.written = sum.written === null || written === null ? null : sum.written + written;
+      for (const figure of whole) {
+        const value = cells[figure][i]!;
+        sum[figure] = sum[figure] === null || value === null ? null : sum[figure] + value;
+      }
     }
   });
   const limitAt = new Map(limits.map((l) => [`${l.row}/${l.column ?? ''}`, l.bytes]));
+  // of what is limited together: what has no limit is no part of it
+  const limited = new Map<number | null, { used: number; limit: number }>();
+  for (const { row, column, bytes } of limits) {
+    const sum = limited.get(column) ?? { used: 0, limit: 0 };
+    const i = column === null ? undefined : at.get(row * columns.length + column);
+    sum.used += column === null ? ofRow[row]!.provisioned! : i === undefined ? 0 : cells.provisioned[i]!;
+    sum.limit += bytes;
+    limited.set(column, sum);
+  }
+  const shareAmong = (column: number | null) => {
+    const sum = limited.get(column);
+    return sum && sum.limit > 0 ? sum.used / sum.limit : null;
+  };
+  ofRow.forEach((sum, row) => (sum.share = shareIn(sum.provisioned!, limitAt.get(`${row}/`))));
+  ofColumn.forEach((sum, column) => (sum.share = shareAmong(column)));
+  all.share = shareAmong(null);
   return {
     grid,
     ofRow,
@@ -92,8 +114,10 @@ export function indexOfUse(grid: UseGrid): UseIndex {
     cell: (row, column) => {
       const i = at.get(row * columns.length + column);
       if (i === undefined) return undefined;
-      const { provisioned, requested, written, footprint, iops, claims, unbound } = cells;
+      const { provisioned, requested, written, footprint, iops, price, claims, unbound } = cells;
       return {
+        share: shareIn(provisioned[i]!, limitAt.get(`${row}/${column}`)),
+        price: price[i]!,
         provisioned: provisioned[i]!,
         requested: requested[i]!,
         written: written[i]!,
@@ -112,7 +136,7 @@ export function rowsShown(
   index: UseIndex,
   q: string,
   sort: string,
-  measure: UseMeasure,
+  measure: Measure,
 ): { readonly names: string[]; readonly place: ReadonlyMap<string, number> } {
   const { rows, columns } = index.grid;
   const place = new Map(rows.map((name, i) => [name, i]));

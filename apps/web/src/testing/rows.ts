@@ -48,7 +48,7 @@ export function aUsage(
 }
 
 type Cell = readonly [row: string, column: string, figures: Partial<Record<(typeof figures)[number], number | null>>];
-const figures = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'written', 'iops'] as const;
+const figures = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'written', 'iops', 'price'] as const;
 
 /** A grid of use of these cells; limits by row and column, the empty one for all. */
 export function aUseGrid(
@@ -60,7 +60,15 @@ export function aUseGrid(
   const columns = [...new Set(cells.map(([, column]) => column))].sort();
   const list = (of: (typeof figures)[number]) => cells.map(([, , f]) => (f[of] === undefined ? 0 : f[of])) as number[];
   return {
-    ...{ at: '2026-11-26T10:00:00.000Z', isPast: false, since: '2026-10-01T00:00:00.000Z', rows, columns, merged: 0 },
+    ...{
+      at: '2026-11-26T10:00:00.000Z',
+      isPast: false,
+      since: '2026-10-01T00:00:00.000Z',
+      currency: 'EUR',
+      rows,
+      columns,
+      merged: 0,
+    },
     cells: {
       row: cells.map(([row]) => rows.indexOf(row)),
       column: cells.map(([, column]) => columns.indexOf(column)),
