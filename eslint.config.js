@@ -32,6 +32,7 @@ const rooms = [
     'backends',
     'usage',
     'namespaces',
+    'past',
     'moorings',
     'classes',
     'forecast',

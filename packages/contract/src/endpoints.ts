@@ -14,6 +14,7 @@ import { driftEndpoints } from './endpoints/drift';
 import { bucketsEndpoints } from './endpoints/buckets';
 import { lookupEndpoints } from './endpoints/lookup';
 import { namespacesEndpoints } from './endpoints/namespaces';
+import { pastEndpoints } from './endpoints/past';
 import { usageEndpoints } from './endpoints/usage';
 import { pricesEndpoints } from './endpoints/prices';
 import { forecastEndpoints } from './endpoints/forecast';
@@ -41,6 +42,7 @@ export const endpoints = {
   ...driftEndpoints,
   ...namespacesEndpoints,
   ...usageEndpoints,
+  ...pastEndpoints,
   ...pricesEndpoints,
   ...forecastEndpoints,
   ...tokensEndpoints,

@@ -29,6 +29,7 @@ import { up as limits } from './migration-0025-limits';
 import { up as runways } from './migration-0026-runways';
 import { up as tokens } from './migration-0027-tokens';
 import { up as waste } from './migration-0028-waste';
+import { up as past } from './migration-0029-past';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -60,6 +61,7 @@ export const migrations = [
   { name: '0026-runways', up: runways },
   { name: '0027-tokens', up: tokens },
   { name: '0028-waste', up: waste },
+  { name: '0029-past', up: past },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -114,6 +114,7 @@ const certain: Readonly<Record<string, (i: number) => unknown>> = {
   'jumps.kind': (i) => ['written', 'price', 'written'][i],
   'waste.kind': (i) => ['unmounted', 'oversized', 'too-fast'][i],
   'rates.tier': (i) => ['fast', 'standard', 'deep'][i],
+  'facts_held.kind': (i) => ['pool', 'mooring', 'pool'][i],
   'held_as.kind': (i) => ['tier', 'team', 'tier'][i],
   'idempotency.created_at': () => new Date().toISOString(),
   'idempotency.status': () => 201,

@@ -7,6 +7,7 @@ import { getLimitEffect, getLimits } from '../namespaces/limit-view';
 import { setLimit, setLimits } from '../namespaces/limits';
 import { listNamespaces } from '../namespaces/namespaces';
 import { setEnforcement } from '../namespaces/quota-objects';
+import { getPast, listPastClaims } from '../past/past';
 import { listTokens, makeToken, revokeToken } from '../tokens/tokens';
 import { historyText, useText } from '../usage/export';
 import { getHistory } from '../usage/history';
@@ -53,6 +54,8 @@ export function useHandlers(database: Database, currency: string) {
       return answered;
     },
     getUse: ({ query, person }) => getUse(database, Sight.of(person), query, currency),
+    getPast: ({ query, person }) => getPast(database, Sight.of(person), query.at),
+    listPastClaims: ({ query, person }) => listPastClaims(database, Sight.of(person), query),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),
     setNamespaceLimit: ({ params, body, person }) =>
       setLimit(database, { namespace: params.namespace! }, body, person.name),

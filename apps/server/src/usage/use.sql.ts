@@ -1,7 +1,7 @@
 import { statement } from '../database/statement';
 
 /** The sums that each kind of key has at a moment: those kept for the beginning of its day, and what changed since. */
-const sumsAt = (at: string) => `
+export const sumsAt = (at: string) => `
   SELECT s.key_id, s.claims, s.unbound, s.requested, s.provisioned, s.footprint, s.milli_iops FROM use_sums s
   WHERE s.day = (SELECT max(day) FROM use_days WHERE day <= ${at})
   UNION ALL
@@ -68,13 +68,16 @@ const useFrom = (table: string, column: string, wide: string) =>
    WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)
    GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $6`,
   );
-/** The same by how long ago the moment is, since what is written is known more coarsely then. */
-export const useAt = {
-  recent: useFrom('samples', 'written', '10 minutes'),
-  days: useFrom('rolled_5m', 'written_last', '20 minutes'),
-  weeks: useFrom('rolled_1h', 'written_last', '3 hours'),
-  long: useFrom('rolled_1d', 'written_last', '2 days'),
-};
+/** The same by how long ago a moment is, since what was sampled is known more coarsely then: in which table, and how far back. */
+export const byAge = <T>(
+  made: (table: string, wide: string) => T,
+): Record<'recent' | 'days' | 'weeks' | 'long', T> => ({
+  recent: made('samples', '10 minutes'),
+  days: made('rolled_5m', '20 minutes'),
+  weeks: made('rolled_1h', '3 hours'),
+  long: made('rolled_1d', '2 days'),
+});
+export const useAt = byAge((table, wide) => useFrom(table, table === 'samples' ? 'written' : 'written_last', wide));
 
 export interface LimitRow {
   namespace: string;

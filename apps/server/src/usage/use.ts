@@ -37,7 +37,7 @@ export async function noteApplications(
 
 const hourMs = 3_600_000;
 /** How long each is kept, with some room: what is written is told by the finest of them. */
-const told = (agoMs: number): keyof typeof useAt =>
+export const ageOf = (agoMs: number): keyof typeof useAt =>
   agoMs < 46 * hourMs ? 'recent' : agoMs < 13 * 24 * hourMs ? 'days' : agoMs < 115 * 24 * hourMs ? 'weeks' : 'long';
 
 /** Places of the names in one list: where there are more than are told apart, those that use least share the last. */
@@ -72,13 +72,11 @@ function together(cells: readonly UseCell[], place: ReadonlyMap<string, number>)
   return [...found.values()];
 }
 
-/** What is used by rows and columns at a moment, as far as a person sees it. */
-export async function getUse(
+/** The moment that is asked for, beside the site's time now and the first moment that anything is known of. */
+export async function momentOf(
   database: Database,
-  sight: Sight,
-  { rows: by, columns: of, at: asked }: z.infer<typeof useQuerySchema>,
-  currency: string,
-): Promise<UseGrid> {
+  asked: string | undefined,
+): Promise<{ at: Date; now: Date; since: Date | null }> {
   const { now, first: since } = (await first(siteMoments(database)))!;
   const at = asked === undefined ? now : new Date(asked);
   if (at > now)
@@ -86,9 +84,20 @@ export async function getUse(
       'at',
       `${at.toISOString()} is yet to come: what is used can be told up to ${now.toISOString()}.`,
     );
+  return { at, now, since };
+}
+
+/** What is used by rows and columns at a moment, as far as a person sees it. */
+export async function getUse(
+  database: Database,
+  sight: Sight,
+  { rows: by, columns: of, at: asked }: z.infer<typeof useQuerySchema>,
+  currency: string,
+): Promise<UseGrid> {
+  const { at, now, since } = await momentOf(database, asked);
   const isPast = asked !== undefined;
   const tiers = of === 'tier' ? Object.fromEntries((await listPools(database)).map((p) => [p.id, p.tier])) : {};
-  const cells = await useAt[told(now.getTime() - at.getTime())](
+  const cells = await useAt[ageOf(now.getTime() - at.getTime())](
     database,
     at,
     sight.namespaces,
