@@ -11,6 +11,7 @@ import { Apart, Guarded } from './frame/Guarded';
 import { Head } from './frame/Head';
 import { Keys } from './frame/Keys';
 import { Line } from './frame/Line';
+import { PastBar, Then } from './frame/Moment';
 import { NoticeBar } from './parts/NoticeBar';
 import { Failed } from './parts/States';
 import { PersonContext } from './parts/person';
@@ -40,6 +41,9 @@ const Nodes = lazy(() => import('./applications/Nodes'));
 const StartApplication = lazy(() => import('./applications/StartApplication'));
 const ApplicationDetail = lazy(() => import('./applications/ApplicationDetail'));
 const Namespaces = lazy(() => import('./namespaces/Namespaces'));
+const PastBackends = lazy(() => import('./past/PastBackends'));
+const PastMoorings = lazy(() => import('./past/PastMoorings'));
+const PastClaims = lazy(() => import('./past/PastClaims'));
 const Statement = lazy(() => import('./namespaces/Statement'));
 const Runways = lazy(() => import('./forecast/Runways'));
 const WhatIf = lazy(() => import('./forecast/WhatIf'));
@@ -59,15 +63,16 @@ function ChartRoom({ person }: { person: Session }) {
       <Column gap={0} sx={{ height: '100%', bgcolor: 'background.default', minWidth: 1024 }}>
         <Head person={person} showKeys={() => setKeys(true)} />
         <Course />
+        <PastBar />
         <Guarded>
           <Routes>
             <Route path="/watch" element={<Watch />} />
-            <Route path="/backends" element={<Backends />} />
+            <Route path="/backends" element={<Then now={<Backends />} past={<PastBackends />} />} />
             <Route path="/backends/new" element={<Register />} />
             <Route path="/backends/readiness" element={<Readiness />} />
             <Route path="/backends/:id" element={<BackendDetail />} />
             <Route path="/backends/:id/commission" element={<Commission />} />
-            <Route path="/moorings" element={<Moorings />} />
+            <Route path="/moorings" element={<Then now={<Moorings />} past={<PastMoorings />} />} />
             <Route path="/moorings/batch" element={<Batch />} />
             <Route path="/classes" element={<Classes />} />
             <Route path="/classes/new" element={<NewClass />} />
@@ -75,7 +80,7 @@ function ChartRoom({ person }: { person: Session }) {
             <Route path="/classes/:name/change" element={<ChangeClass />} />
             <Route path="/classes/:name/successor" element={<Successor />} />
             <Route path="/classes/:name" element={<ClassDetail />} />
-            <Route path="/claims" element={<Claims />} />
+            <Route path="/claims" element={<Then now={<Claims />} past={<PastClaims />} />} />
             <Route path="/claims/:namespace/:name" element={<ClaimDetail />} />
             <Route path="/claims/:namespace/:name/proof" element={<Proof />} />
             <Route path="/claims/salvage" element={<Salvage />} />

@@ -44,6 +44,11 @@ export const keys = {
   tokens: () => ['tokens'] as const,
   scenarios: () => ['scenarios'] as const,
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
+  past: {
+    all: (at: string) => ['past', 'all', at] as const,
+    claims: (at: string, namespace: string, q: string, parts: string, cursor: string) =>
+      ['past', 'claims', at, namespace, q, parts, cursor] as const,
+  },
   rates: () => ['rates'] as const,
   statement: (month: string) => ['statement', month] as const,
   history: (of: string, name: string, range: string, at: string) => ['history', of, name, range, at] as const,

@@ -1,7 +1,8 @@
 import { NavLink } from 'react-router';
 import { useKeepLine } from './address';
+import { LookBack } from './Moment';
 import { places } from './places';
-import { Row } from '../parts/layout';
+import { Fill, Row } from '../parts/layout';
 
 /** The places, in the order of the work. */
 export function Course() {
@@ -11,6 +12,7 @@ export function Course() {
       component="nav"
       aria-label="Places"
       gap={0}
+      align="center"
       sx={{
         px: 1,
         borderBottom: 1,
@@ -33,6 +35,8 @@ export function Course() {
           {name}
         </NavLink>
       ))}
+      <Fill />
+      <LookBack />
     </Row>
   );
 }

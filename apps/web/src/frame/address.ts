@@ -61,14 +61,14 @@ export function useTypedInAddress(key: string, otherwise = ''): [string, (value:
   return [text, type];
 }
 
-/** An address of another place that keeps the Line. */
+/** An address of another place that keeps the Line, and the moment that is looked at. */
 export function useKeepLine(): (path: string) => string {
   const { search } = useLocation();
-  const line = new URLSearchParams(search).get('line');
-  return useCallback(
-    (path: string) => (line ? `${path}${path.includes('?') ? '&' : '?'}line=${encodeURIComponent(line)}` : path),
-    [line],
-  );
+  const given = new URLSearchParams(search);
+  const kept = new URLSearchParams();
+  for (const key of ['line', 'at']) if (given.get(key)) kept.set(key, given.get(key)!);
+  const text = kept.toString();
+  return useCallback((path: string) => (text ? `${path}${path.includes('?') ? '&' : '?'}${text}` : path), [text]);
 }
 
 export function useGo(): (path: string) => void {

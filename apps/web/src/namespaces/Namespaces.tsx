@@ -6,7 +6,7 @@ import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { useGo, useKeepLine } from '../frame/address';
-import { PastMark, useMoment } from '../frame/Moment';
+import { useMoment } from '../frame/Moment';
 import { Place } from '../parts/Place';
 import { Empty, Fetched } from '../parts/States';
 import { Column, Row } from '../parts/layout';
@@ -32,15 +32,17 @@ function Shown({ grid }: { grid: UseAnswer }) {
   const { rows, columns } = useUseChoices();
   return (
     <Column gap={1.5} sx={{ minHeight: '100%' }}>
-      {grid.isPast && <PastMark at={grid.at} />}
-      <UseControls since={grid.since} />
+      <UseControls />
       {grid.rows.length === 0 ? (
         <Empty title={grid.isPast ? 'Nothing was there at that moment' : 'No namespace is known yet'}>
           {grid.isPast ? 'Choose a later one.' : 'They appear as soon as the platform answers.'}
         </Empty>
       ) : (
         <>
-          <UseGrid index={index} open={(row, column) => rows === 'namespace' && go(claimsAt(row, columns, column))} />
+          <UseGrid
+            index={index}
+            open={(row, column) => rows === 'namespace' && go(claimsAt(row, columns, column, grid.isPast))}
+          />
           <UseOf index={index} />
         </>
       )}

@@ -3,11 +3,11 @@ import { styled, useTheme } from '@mui/material/styles';
 import { useColumns, useRows, type UseColumn, type UseRow } from '@moorage/contract/usage';
 import { useMemo } from 'react';
 import { useAddress, useInAddress, useTypedInAddress } from '../frame/address';
-import { MomentField, useMoment } from '../frame/Moment';
+import { useMoment } from '../frame/Moment';
 import { OneOf } from '../parts/OneOf';
 import { Iops, Size } from '../parts/Size';
 import { VastMatrix, type Drawn } from '../parts/VastMatrix';
-import { Fill, Row } from '../parts/layout';
+import { Row } from '../parts/layout';
 import { amount } from './statement-words';
 import { depthStep } from '../theme/tokens';
 import {
@@ -60,7 +60,7 @@ export function useUseChoices() {
 }
 
 /** How the grid is looked at: rows, columns, measure, order, and part of a name. */
-export function UseControls({ since }: { since: string | null }) {
+export function UseControls() {
   const { rows, columns, measure, sort } = useUseChoices();
   const change = useAddress();
   const [q, setQ] = useTypedInAddress('q');
@@ -80,8 +80,6 @@ export function UseControls({ since }: { since: string | null }) {
           </ToggleButton>
         ))}
       </ToggleButtonGroup>
-      <Fill />
-      <MomentField since={since} />
       <Box sx={{ flexBasis: '100%', height: 0 }} />
       <OneOf
         label="Rows"

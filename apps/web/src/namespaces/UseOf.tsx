@@ -30,10 +30,10 @@ export function UseOf({ index }: { index: UseIndex }) {
           <Typography variant="h2">{title}</Typography>
           {use ? (
             <Typography variant="body2" sx={{ mt: 0.5 }}>
-              {isNamespace && !grid.isPast ? (
+              {isNamespace ? (
                 <Link
                   component={RouterLink}
-                  to={keep(claimsAt(name, of, grid.columns.includes(columnName) ? columnName : ''))}
+                  to={keep(claimsAt(name, of, grid.columns.includes(columnName) ? columnName : '', grid.isPast))}
                 >
                   {use.claims} {use.claims === 1 ? 'claim' : 'claims'}
                 </Link>
