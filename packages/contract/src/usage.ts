@@ -18,6 +18,35 @@ export const useQuerySchema = z.object({
   at: z.iso.datetime({ offset: true }).optional(),
 });
 
+export const flowsQuerySchema = z.object({
+  measure: z.enum(useMeasures).default('provisioned'),
+  /** A moment in the past; left out: now. */
+  at: z.iso.datetime({ offset: true }).optional(),
+});
+/** Names that are told apart on each shore; those that use least beyond that are one together. */
+export const mostOnShore = 14;
+const shoreSchema = z.object({
+  names: z.array(z.string()),
+  /** How many are shown together as the last one; 0: none. */
+  merged: z.int(),
+});
+/** What namespaces use of which class on which pool, by one measure: the largest of each, and the rest. */
+export const useFlowsSchema = z.object({
+  at: z.iso.datetime(),
+  isPast: z.boolean(),
+  currency: z.string(),
+  measure: z.enum(useMeasures),
+  namespaces: shoreSchema,
+  classes: shoreSchema,
+  /** The empty name: not placed. */
+  pools: shoreSchema,
+  /** By their places in the three lists. */
+  flows: z.array(z.object({ namespace: z.int(), class: z.int(), pool: z.int(), value: z.number(), claims: z.int() })),
+  /** Claims of which the measure is not known: they are in none of the flows. */
+  unknown: z.int(),
+});
+export type UseFlows = z.infer<typeof useFlowsSchema>;
+
 /** Columns that are told apart; what uses least beyond that is one column. */
 export const mostColumns = 100;
 

@@ -61,6 +61,15 @@ BEGIN
 END $body$;
 CREATE TRIGGER mooring_then AFTER INSERT OR UPDATE OR DELETE ON moorings FOR EACH ROW EXECUTE FUNCTION note_mooring();
 
+-- where the site's clock turns out to stand before this database's, what was noted to begin later than its time holds already
+CREATE FUNCTION follow_clock() RETURNS trigger LANGUAGE plpgsql AS $body$
+BEGIN
+  UPDATE facts_held SET from_at = site_now() WHERE until_at IS NULL AND from_at > site_now();
+  UPDATE held_as SET from_at = site_now() WHERE until_at IS NULL AND from_at > site_now();
+  RETURN NULL;
+END $body$;
+CREATE TRIGGER clock_followed AFTER UPDATE ON site_clock FOR EACH ROW WHEN (NEW.ahead_ms < OLD.ahead_ms) EXECUTE FUNCTION follow_clock();
+
 INSERT INTO facts_held (kind, name, fact, from_at) SELECT 'pool', p.id, pool_fact(p), site_now() FROM pools p WHERE p.gone_since IS NULL;
 INSERT INTO facts_held (kind, name, fact, from_at)
 SELECT 'mooring', class_name || '/' || pool_id, jsonb_build_object('enabled', enabled, 'order', rank, 'weight', weight), site_now() FROM moorings;

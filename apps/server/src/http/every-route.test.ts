@@ -198,6 +198,7 @@ test('claims: made, found, followed, deleted; limits and namespaces', async () =
   const [from, to] = [60, 0].map((minutes) => new Date(Date.now() - minutes * 60_000).toISOString());
   await ask('exportHistory', { query: { from: from!, to: to! } });
   await ask('getHistory', { query: { of: 'site', from: from!, to: to! } });
+  await ask('getFlows', { query: { measure: 'price' } });
   await ask('getPast', { query: { at: from! } });
   await ask('listPastClaims', { query: { at: from!, namespace: 'tide-gauges' } });
   await ask('lookUp', { query: { q: 'route' } });

@@ -10,6 +10,7 @@ import { setEnforcement } from '../namespaces/quota-objects';
 import { getPast, listPastClaims } from '../past/past';
 import { listTokens, makeToken, revokeToken } from '../tokens/tokens';
 import { historyText, useText } from '../usage/export';
+import { getFlows } from '../usage/flows';
 import { getHistory } from '../usage/history';
 import { dropRate, listRates, noteNames, setRate } from '../usage/prices';
 import { getStatement } from '../usage/statement';
@@ -54,6 +55,7 @@ export function useHandlers(database: Database, currency: string) {
       return answered;
     },
     getUse: ({ query, person }) => getUse(database, Sight.of(person), query, currency),
+    getFlows: ({ query, person }) => getFlows(database, Sight.of(person), query, currency),
     getPast: ({ query, person }) => getPast(database, Sight.of(person), query.at),
     listPastClaims: ({ query, person }) => listPastClaims(database, Sight.of(person), query),
     listNamespaces: ({ person }) => listNamespaces(database, Sight.of(person)),

@@ -170,6 +170,16 @@ test('claims of a moment come page by page, each once', async () => {
   expect(one.total.claims).toBe(130);
 });
 
+test('where the clock of the site turns out to be behind, what is there begins with its time', async () => {
+  await pools
+    .in(database)
+    .create({ id: 'p0', backendId: 'kelp', name: 'p0', path: '/p0', facts: facts(9 * GiB) } as never);
+  await ahead(-1000 * hourMs);
+  const at = await moment();
+  expect((await getPast(database, Sight.everything, at)).pools).toMatchObject([{ id: 'p0', isGuess: false }]);
+  await ahead(1000 * hourMs);
+});
+
 test('before a pool was noted it is shown as it was first, and marked so; a moment to come is refused', async () => {
   const before = await moment();
   await ahead(hourMs);

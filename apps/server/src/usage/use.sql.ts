@@ -11,9 +11,7 @@ export const sumsAt = (at: string) => `
 const amounts = ['claims', 'unbound', 'requested', 'provisioned', 'footprint', 'milli_iops'] as const;
 const sums = amounts.map((a) => `sum(s.${a})::bigint AS ${a}`).join(', ');
 
-export interface UseCell {
-  row: string;
-  column: string;
+interface UseFigures {
   claims: number;
   unbound: number;
   requested: number;
@@ -26,12 +24,40 @@ export interface UseCell {
   micros: number | null;
 }
 
+export interface UseCell extends UseFigures {
+  row: string;
+  column: string;
+}
+export interface UseFlow extends UseFigures {
+  namespace: string;
+  class_name: string;
+  pool_id: string;
+}
+
 /** What a month costs of each pool at a moment, by the tier that it had then. Of a time before anything is known, what came first holds. */
 const ratesAt = (at: string) => `
   SELECT n.name AS pool_id, r.micros_per_gib, r.micros_per_iops FROM (SELECT DISTINCT name FROM held_as WHERE kind = 'tier') n
   CROSS JOIN LATERAL (SELECT h.value FROM held_as h WHERE h.kind = 'tier' AND h.name = n.name
     ORDER BY h.from_at <= ${at} DESC, CASE WHEN h.from_at <= ${at} THEN h.from_at END DESC, h.from_at LIMIT 1) h
   CROSS JOIN LATERAL (SELECT * FROM rates r WHERE r.tier = h.value AND r.from_at <= ${at} ORDER BY r.from_at DESC LIMIT 1) r`;
+
+/** Figures of each key at a moment, and what they are put together by. */
+const figuresFrom = (table: string, wide: string, { by, joins }: { by: string; joins: string }) => {
+  const column = table === 'samples' ? 'written' : 'written_last';
+  return `WITH price AS MATERIALIZED (${ratesAt('$1::timestamptz')})
+   SELECT ${by}, ${sums},
+     CASE WHEN bool_and(s.provisioned = 0 OR w.written IS NOT NULL) THEN coalesce(sum(w.written), 0)::bigint END AS written,
+     -- rounded for each key, the smallest that is ever told apart: so every grouping adds up to the same
+     CASE WHEN bool_and((s.provisioned, s.milli_iops) = (0, 0) OR r.pool_id IS NOT NULL) THEN coalesce(sum(round(
+       s.provisioned::numeric * r.micros_per_gib / 1073741824 + s.milli_iops::numeric * r.micros_per_iops / 1000)), 0)::bigint END AS micros
+   FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
+   JOIN use_keys k ON k.id = s.key_id
+   LEFT JOIN series e ON s.provisioned > 0 AND e.kind = 'key' AND e.name = s.key_id::text
+   LEFT JOIN LATERAL (SELECT m.${column} AS written FROM ${table} m WHERE m.series_id = e.id AND m.at <= $1 AND m.at > $1 - interval '${wide}'
+     AND m.${column} IS NOT NULL ORDER BY m.at DESC LIMIT 1) w ON true
+   LEFT JOIN price r ON r.pool_id = k.pool_id ${joins}
+   WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)`;
+};
 
 /**
  * What was used at a moment, by rows (`namespace`, or the `team` that a label of the namespace names, which is called so or ends so) and columns (`class`, `pool`,
@@ -45,28 +71,16 @@ type UseAsked = [
   tiers: string,
   most: number,
 ];
-const useFrom = (table: string, column: string, wide: string) =>
+const useFrom = (table: string, wide: string) =>
   statement<UseCell, UseAsked>(
-    `WITH price AS MATERIALIZED (${ratesAt('$1::timestamptz')})
-   SELECT CASE $3 WHEN 'team' THEN coalesce((SELECT l.value FROM jsonb_each_text(coalesce(n.body #> '{metadata,labels}', '{}')) l
+    `${figuresFrom(table, wide, {
+      by: `CASE $3 WHEN 'team' THEN coalesce((SELECT l.value FROM jsonb_each_text(coalesce(n.body #> '{metadata,labels}', '{}')) l
        WHERE l.key = 'team' OR l.key LIKE '%/team' ORDER BY l.key LIMIT 1), '') ELSE k.namespace END AS "row",
      CASE $4 WHEN 'class' THEN k.class_name WHEN 'pool' THEN k.pool_id WHEN 'application' THEN k.application
-       WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column",
-     ${sums},
-     CASE WHEN bool_and(s.provisioned = 0 OR w.written IS NOT NULL) THEN coalesce(sum(w.written), 0)::bigint END AS written,
-     -- rounded for each key, the smallest that is ever told apart: so every grouping adds up to the same
-     CASE WHEN bool_and((s.provisioned, s.milli_iops) = (0, 0) OR r.pool_id IS NOT NULL) THEN coalesce(sum(round(
-       s.provisioned::numeric * r.micros_per_gib / 1073741824 + s.milli_iops::numeric * r.micros_per_iops / 1000)), 0)::bigint END AS micros
-   FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
-   JOIN use_keys k ON k.id = s.key_id
-   LEFT JOIN series e ON s.provisioned > 0 AND e.kind = 'key' AND e.name = s.key_id::text
-   LEFT JOIN LATERAL (SELECT m.${column} AS written FROM ${table} m WHERE m.series_id = e.id AND m.at <= $1 AND m.at > $1 - interval '${wide}'
-     AND m.${column} IS NOT NULL ORDER BY m.at DESC LIMIT 1) w ON true
-   LEFT JOIN price r ON r.pool_id = k.pool_id
-   LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
-   LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace
-   WHERE ($2::text[] IS NULL OR k.namespace = ANY($2)) AND (s.claims, s.requested, s.provisioned, s.footprint) <> (0, 0, 0, 0)
-   GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $6`,
+       WHEN 'backend' THEN coalesce(p.backend_id, '') ELSE coalesce($5::jsonb ->> k.pool_id, '') END AS "column"`,
+      joins: `LEFT JOIN pools p ON $4 = 'backend' AND p.id = k.pool_id
+   LEFT JOIN platform_objects n ON $3 = 'team' AND n.plural = 'namespaces' AND n.name = k.namespace`,
+    })} GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $6`,
   );
 /** The same by how long ago a moment is, since what was sampled is known more coarsely then: in which table, and how far back. */
 export const byAge = <T>(
@@ -77,7 +91,14 @@ export const byAge = <T>(
   weeks: made('rolled_1h', '3 hours'),
   long: made('rolled_1d', '2 days'),
 });
-export const useAt = byAge((table, wide) => useFrom(table, table === 'samples' ? 'written' : 'written_last', wide));
+export const useAt = byAge(useFrom);
+
+/** What namespaces used of which class on which pool at a moment. */
+export const flowsAt = byAge((table, wide) =>
+  statement<UseFlow, [at: Date, namespaces: readonly string[] | null, most: number]>(
+    `${figuresFrom(table, wide, { by: 'k.namespace, k.class_name, k.pool_id', joins: '' })} GROUP BY 1, 2, 3 ORDER BY 1, 2, 3 LIMIT $3`,
+  ),
+);
 
 export interface LimitRow {
   namespace: string;

@@ -1,4 +1,4 @@
-import type { UseColumn, UseGrid, UseRow } from '@moorage/contract/usage';
+import type { UseColumn, UseFlows, UseGrid, UseRow } from '@moorage/contract/usage';
 import fc from 'fast-check';
 import pg from 'pg';
 import type { Database } from '../database/database';
@@ -6,6 +6,7 @@ import { Sight } from '../people/sight';
 import { migratedDatabase } from '../testing/databases';
 import { furtherCopies, reservations } from '../reservations/reservation-model';
 import { platformObjects } from '../mirror/mirror-model';
+import { getFlows } from './flows';
 import { heldAs, rates } from './price-model';
 import { siteClock, useDays } from './use-model';
 import { followClock, getUse, keepDays, noteApplications } from './use';
@@ -242,6 +243,39 @@ test('a cell costs what its promises cost a month at the rates and tiers of the 
   await hold('c', 'p2');
   expect((await grid('namespace', 'class')).cells.price).toEqual([null]);
   await heldAs.in(database).update({ value: 'standard' }, { where: { name: 'p2' } });
+});
+
+test('flows from namespaces by classes to pools add up to the grid, the largest and the rest', async () => {
+  for (let i = 0; i < 20; i++) {
+    const uid = `many-${i}`;
+    await platformObjects.in(database).create({ ...aClaimRow(uid, new Date('2040-01-01')), namespace: `m${i}` });
+    await reservations.in(database).create({
+      ...{ claimUid: uid, namespace: `m${i}`, claimName: uid, className: 'c0', reclaim: 'Delete', poolId: `p${i % 3}` },
+      ...{ bytes: (i + 1) * GiB, rawBytes: 2 * GiB, iopsFloor: 0, backendIops: 0, volumeName: uid },
+      createdAt: new Date('2040-01-01'),
+    } as never);
+  }
+  await platformObjects.in(database).create({ ...aClaimRow('waits', new Date('2040-01-01')), phase: 'Pending' });
+  const flows = await getFlows(database, Sight.everything, { measure: 'provisioned' }, 'EUR');
+  expect(flows.namespaces.names).toHaveLength(14);
+  expect(flows.namespaces.names[0]).toBe('m19');
+  expect(flows.namespaces.merged).toBe(7);
+  expect(flows.pools.names.sort()).toEqual(['p0', 'p1', 'p2']);
+  const sum = (of: (f: UseFlows['flows'][number]) => boolean) =>
+    flows.flows.filter(of).reduce((all, f) => all + f.value, 0);
+  expect(sum(() => true)).toBe(totals(await grid('namespace', 'class')).provisioned);
+  expect(sum((f) => f.namespace === 13)).toBe((1 + 2 + 3 + 4 + 5 + 6 + 7) * GiB);
+  const claims = await getFlows(database, Sight.everything, { measure: 'claims' }, 'EUR');
+  expect(claims.flows.reduce((all, f) => all + f.claims, 0)).toBe(21);
+  expect(claims.pools.names).toContain('');
+  const seen = await getFlows(
+    database,
+    Sight.of({ role: 'namespace-owner', namespaces: ['m3'] } as never),
+    { measure: 'claims' },
+    'EUR',
+  );
+  expect(seen.namespaces.names).toEqual(['m3']);
+  expect((await getFlows(database, Sight.everything, { measure: 'written' }, 'EUR')).unknown).toBe(20);
 });
 
 test('a claim that is older than we know of counts since it was made, in the sums of days that are kept as well', async () => {

@@ -44,6 +44,7 @@ export const keys = {
   tokens: () => ['tokens'] as const,
   scenarios: () => ['scenarios'] as const,
   use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
+  flows: (measure: string, at: string) => ['use', 'flows', measure, at] as const,
   past: {
     all: (at: string) => ['past', 'all', at] as const,
     claims: (at: string, namespace: string, q: string, parts: string, cursor: string) =>

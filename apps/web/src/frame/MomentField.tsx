@@ -1,6 +1,7 @@
 import { AdapterDayjs } from '@mui/x-date-pickers/AdapterDayjs';
 import { DateTimePicker } from '@mui/x-date-pickers/DateTimePicker';
 import { LocalizationProvider } from '@mui/x-date-pickers/LocalizationProvider';
+import { Typography } from '@mui/material';
 import dayjs from 'dayjs';
 import { useInAddress } from './address';
 
@@ -9,8 +10,10 @@ export default function MomentField({ close, isNew }: { close: () => void; isNew
   const [at, setAt] = useInAddress('at');
   return (
     <LocalizationProvider dateAdapter={AdapterDayjs}>
+      <Typography variant="body2" color="text.secondary" sx={{ mr: 1 }} aria-hidden>
+        as it was at
+      </Typography>
       <DateTimePicker
-        label="As it was at"
         value={at === '' ? null : dayjs(at)}
         // an incomplete or impossible moment is not looked at
         onChange={(value, { validationError }) => {
@@ -25,9 +28,14 @@ export default function MomentField({ close, isNew }: { close: () => void; isNew
         timeSteps={{ minutes: 1 }}
         slotProps={{
           textField: {
-            ...{ size: 'small', onKeyDown: (e: React.KeyboardEvent) => isNew && e.key === 'Escape' && close() },
-            sx: { width: 236 },
-            slotProps: { inputLabel: { shrink: true } },
+            ...{ size: 'small', label: 'As it was at', onKeyDown: (e) => isNew && e.key === 'Escape' && close() },
+            // what stands before it is its name
+            sx: {
+              width: 226,
+              '& label': { display: 'none' },
+              '& legend': { display: 'none' },
+              '& fieldset': { top: 0 },
+            },
           },
           field: { clearable: true, autoFocus: isNew },
         }}

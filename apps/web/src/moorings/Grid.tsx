@@ -8,6 +8,7 @@ import type { Outlook } from '@moorage/core/placement/outlook';
 import { sizeText } from '@moorage/core/sizes/display';
 import { cellKey, Matrix, type CellProps } from '../parts/Matrix';
 import { failureShort } from './check-words';
+import { ordinal } from './ordinal';
 import { countText, outlookText } from './outlook-words';
 import { cellOf, type TriedCell, type TriedClass } from './trial';
 
@@ -28,8 +29,6 @@ export interface MooringActs {
   choose(change: { className: string; strategy: Strategy }): void;
 }
 
-const ordinal = (n: number): string =>
-  `${n}${n % 10 === 1 && n !== 11 ? 'st' : n % 10 === 2 && n !== 12 ? 'nd' : n % 10 === 3 && n !== 13 ? 'rd' : 'th'}`;
 interface CellContents {
   /** The pool is there for off-site copies alone. */
   readonly elsewhere: boolean;

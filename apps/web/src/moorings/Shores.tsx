@@ -4,7 +4,7 @@ import type { PlacementState } from '@moorage/contract/moorings';
 import { sizeText } from '@moorage/core/sizes/display';
 import { useState } from 'react';
 import { grouped } from './Grid';
-import { drawShores, type ShoreLine } from './shores-layout';
+import { drawShores, type Kept } from './shores-layout';
 
 const width = 1180;
 const [left, right] = [250, 880];
@@ -18,7 +18,8 @@ export function Shores({ state }: { state: PlacementState }) {
     grouped(state).map((p) => p.id),
     state,
   );
-  const near = (line: ShoreLine) => over === undefined || line.className === over || line.pool === over;
+  const near = (kept: Kept) => over === undefined || kept.at.includes(over);
+  const [classes, pools] = drawing.shores;
   const label = (name: string, bytes: number) => `${name}: ${sizeText(bytes)} provisioned`;
   return (
     <Box sx={{ overflow: 'auto' }}>
@@ -28,30 +29,30 @@ export function Shores({ state }: { state: PlacementState }) {
         aria-label="Classes and pools, with what is kept where"
         style={{ width: '100%', minWidth: 900, display: 'block' }}
       >
-        {drawing.lines.map((line) => (
+        {drawing.lines.map(({ flow, from, to, width: thick }) => (
           <path
-            key={`${line.className}/${line.pool}`}
-            d={`M ${left} ${line.from} C ${left + 260} ${line.from}, ${right - 260} ${line.to}, ${right} ${line.to}`}
+            key={`${flow.className}/${flow.pool}`}
+            d={`M ${left} ${from} C ${left + 260} ${from}, ${right - 260} ${to}, ${right} ${to}`}
             fill="none"
-            stroke={line.bytes > 0 ? chart.depth[3] : chart.secondInk}
-            strokeWidth={line.bytes > 0 ? line.width : 1}
-            strokeDasharray={line.enabled ? undefined : '2 5'}
-            opacity={near(line) ? (line.bytes > 0 ? 0.75 : 0.8) : 0.15}
+            stroke={flow.value > 0 ? chart.depth[3] : chart.secondInk}
+            strokeWidth={flow.value > 0 ? thick : 1}
+            strokeDasharray={flow.enabled ? undefined : '2 5'}
+            opacity={near(flow) ? (flow.value > 0 ? 0.75 : 0.8) : 0.15}
           >
             <title>
-              {`${line.className} on ${line.pool}: ${sizeText(line.bytes)} in ${line.count} ${line.count === 1 ? 'volume' : 'volumes'}${line.enabled ? '' : ', no longer moored'}`}
+              {`${flow.className} on ${flow.pool}: ${sizeText(flow.value)} in ${flow.count} ${flow.count === 1 ? 'volume' : 'volumes'}${flow.enabled ? '' : ', no longer moored'}`}
             </title>
           </path>
         ))}
         {[
-          { nodes: drawing.classes, x: left - 12, anchor: 'end' as const },
-          { nodes: drawing.pools, x: right + 12, anchor: 'start' as const },
+          { nodes: classes!, x: left - 12, anchor: 'end' as const },
+          { nodes: pools!, x: right + 12, anchor: 'start' as const },
         ].map(({ nodes, x, anchor }) =>
           nodes.map((node) => (
             <g
               key={node.name}
               tabIndex={0}
-              aria-label={label(node.name, node.bytes)}
+              aria-label={label(node.name, node.value)}
               onMouseEnter={() => setOver(node.name)}
               onMouseLeave={() => setOver(undefined)}
               onFocus={() => setOver(node.name)}
@@ -75,8 +76,8 @@ export function Shores({ state }: { state: PlacementState }) {
                 {node.name}
               </text>
               <text x={x} y={node.y + node.height / 2 + 14} textAnchor={anchor} fill={chart.secondInk} fontSize={12}>
-                {node.bytes > 0
-                  ? `${sizeText(node.bytes)} in ${node.count} ${node.count === 1 ? 'volume' : 'volumes'}`
+                {node.value > 0
+                  ? `${sizeText(node.value)} in ${node.count} ${node.count === 1 ? 'volume' : 'volumes'}`
                   : 'nothing kept'}
               </text>
             </g>

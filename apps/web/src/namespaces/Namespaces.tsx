@@ -1,19 +1,21 @@
 import { Button } from '@mui/material';
 import type { UseGrid as UseAnswer } from '@moorage/contract/usage';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import { useMemo } from 'react';
+import { lazy, Suspense, useMemo } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
-import { useGo, useKeepLine } from '../frame/address';
+import { useGo, useInAddress, useKeepLine } from '../frame/address';
 import { useMoment } from '../frame/Moment';
 import { Place } from '../parts/Place';
-import { Empty, Fetched } from '../parts/States';
+import { Empty, Fetched, Waiting } from '../parts/States';
 import { Column, Row } from '../parts/layout';
 import { claimsAt } from './claims-at';
 import { indexOfUse } from './use';
 import { UseControls, UseGrid, useUseChoices } from './UseGrid';
 import { UseOf } from './UseOf';
+
+const Flows = lazy(() => import('./Flows'));
 
 function useUse() {
   const { rows, columns } = useUseChoices();
@@ -50,8 +52,13 @@ function Shown({ grid }: { grid: UseAnswer }) {
   );
 }
 
-export default function Namespaces() {
+function Grid() {
   const query = useUse();
+  return <Fetched query={query}>{(grid) => <Shown grid={grid} />}</Fetched>;
+}
+
+export default function Namespaces() {
+  const [view] = useInAddress('view', 'grid');
   const keep = useKeepLine();
   return (
     <Place
@@ -71,7 +78,13 @@ export default function Namespaces() {
       }
       question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
     >
-      <Fetched query={query}>{(grid) => <Shown grid={grid} />}</Fetched>
+      {view === 'shores' ? (
+        <Suspense fallback={<Waiting />}>
+          <Flows />
+        </Suspense>
+      ) : (
+        <Grid />
+      )}
     </Place>
   );
 }

@@ -7,7 +7,7 @@ import { useMoment } from '../frame/Moment';
 import { OneOf } from '../parts/OneOf';
 import { Iops, Size } from '../parts/Size';
 import { VastMatrix, type Drawn } from '../parts/VastMatrix';
-import { Row } from '../parts/layout';
+import { Fill, Row } from '../parts/layout';
 import { amount } from './statement-words';
 import { depthStep } from '../theme/tokens';
 import {
@@ -60,7 +60,7 @@ export function useUseChoices() {
 }
 
 /** How the grid is looked at: rows, columns, measure, order, and part of a name. */
-export function UseControls() {
+export function UseControls({ isDrawing = false }: { isDrawing?: boolean }) {
   const { rows, columns, measure, sort } = useUseChoices();
   const change = useAddress();
   const [q, setQ] = useTypedInAddress('q');
@@ -74,46 +74,65 @@ export function UseControls() {
         onChange={(_e, m: Measure | null) => m && change({ measure: m === 'provisioned' ? null : m })}
         aria-label="Measure"
       >
-        {measures.map((m) => (
-          <ToggleButton key={m} value={m}>
-            {measureWords[m]}
-          </ToggleButton>
-        ))}
+        {measures
+          .filter((m) => !isDrawing || m !== 'share')
+          .map((m) => (
+            <ToggleButton key={m} value={m}>
+              {measureWords[m]}
+            </ToggleButton>
+          ))}
       </ToggleButtonGroup>
-      <Box sx={{ flexBasis: '100%', height: 0 }} />
+      <Fill />
       <OneOf
-        label="Rows"
+        label="Shown as"
         width={130}
-        value={rows}
-        options={useRows.map((r) => [r, rowWords[r]] as const)}
-        choose={(r) => change({ rows: r === 'namespace' ? null : r, namespace: null })}
-      />
-      <OneOf
-        label="Columns"
-        width={130}
-        value={columns}
-        options={useColumns.map((c) => [c, columnWords[c]] as const)}
-        choose={(c) => change({ columns: c === 'class' ? null : c, class: null, sort: null })}
-      />
-      <OneOf
-        label="Order"
-        width={130}
-        value={sort === 'name' || sort === 'largest' ? sort : 'column'}
+        value={isDrawing ? 'shores' : 'grid'}
         options={[
-          ['name', 'by name'],
-          ['largest', 'largest first'],
-          ...(sort === 'name' || sort === 'largest' ? [] : ([['column', `by ${sort || noneOf[columns]}`]] as const)),
+          ['grid', 'grid'],
+          ['shores', 'three shores'],
         ]}
-        choose={(s) => s !== 'column' && change({ sort: s === 'name' ? null : s })}
+        choose={(v) => change({ view: v === 'grid' ? null : v })}
       />
-      <TextField
-        label={`Part of a ${rowWords[rows]}`}
-        value={q}
-        onChange={(e) => setQ(e.target.value)}
-        sx={{ width: 170 }}
-        slotProps={{ inputLabel: { shrink: true } }}
-      />
-      <Button href={`/api/use/export?${new URLSearchParams({ rows, columns, ...(at && { at }) })}`}>CSV</Button>
+      {!isDrawing && (
+        <>
+          <Box sx={{ flexBasis: '100%', height: 0 }} />
+          <OneOf
+            label="Rows"
+            width={130}
+            value={rows}
+            options={useRows.map((r) => [r, rowWords[r]] as const)}
+            choose={(r) => change({ rows: r === 'namespace' ? null : r, namespace: null })}
+          />
+          <OneOf
+            label="Columns"
+            width={130}
+            value={columns}
+            options={useColumns.map((c) => [c, columnWords[c]] as const)}
+            choose={(c) => change({ columns: c === 'class' ? null : c, class: null, sort: null })}
+          />
+          <OneOf
+            label="Order"
+            width={130}
+            value={sort === 'name' || sort === 'largest' ? sort : 'column'}
+            options={[
+              ['name', 'by name'],
+              ['largest', 'largest first'],
+              ...(sort === 'name' || sort === 'largest'
+                ? []
+                : ([['column', `by ${sort || noneOf[columns]}`]] as const)),
+            ]}
+            choose={(s) => s !== 'column' && change({ sort: s === 'name' ? null : s })}
+          />
+          <TextField
+            label={`Part of a ${rowWords[rows]}`}
+            value={q}
+            onChange={(e) => setQ(e.target.value)}
+            sx={{ width: 170 }}
+            slotProps={{ inputLabel: { shrink: true } }}
+          />
+          <Button href={`/api/use/export?${new URLSearchParams({ rows, columns, ...(at && { at }) })}`}>CSV</Button>
+        </>
+      )}
     </Row>
   );
 }
@@ -129,7 +148,10 @@ function Note({ use, limit, measure }: { use: Figures; limit: number | null; mea
         {Math.round((100 * value) / limit)} %
       </NoteText>
     );
-  return use.unbound > 0 ? <NoteText title="claims without a volume">{use.unbound} unbound</NoteText> : null;
+  // an amount with its currency leaves no room beside it
+  return use.unbound > 0 && measure !== 'price' ? (
+    <NoteText title="claims without a volume">{use.unbound} unbound</NoteText>
+  ) : null;
 }
 
 /** Use by rows and columns, by one measure at a time. */

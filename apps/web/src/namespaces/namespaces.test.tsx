@@ -112,7 +112,7 @@ test('the share of limits is of what is limited alone, and what has no price lea
   const total = within(screen.getByRole('row', { name: /^All / }));
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['25 %', '–', '96 %']);
   await user.click(screen.getByRole('button', { name: 'price' }));
-  expect(cell('tide-gauges/ledger').textContent).toBe('1 unbound19.20 EUR');
+  expect(cell('tide-gauges/ledger').textContent).toBe('19.20 EUR');
   expect(cell('ferry-desk/deep').textContent).toBe('–');
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['–', '–', '19.20 EUR']);
 });

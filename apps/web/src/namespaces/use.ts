@@ -1,4 +1,6 @@
+import { sizeText } from '@moorage/core/sizes/display';
 import { useMeasures, type UseColumn, type UseGrid, type UseMeasure, type UseRow } from '@moorage/contract/usage';
+import { amount } from './statement-words';
 
 /** What is shown of a cell: what is counted, or how much of the limit it is (1: all of it). */
 export type Measure = UseMeasure | 'share';
@@ -48,6 +50,13 @@ export const columnTitle = (
 export function placeOf(grid: Pick<UseGrid, 'columns' | 'merged'>, key: string): number | null {
   const at = key === '' ? -1 : columnKeys(grid).indexOf(key);
   return at < 0 ? null : at;
+}
+
+/** A figure in the unit of its measure, as a text. */
+export function figureText(value: number, measure: UseMeasure, currency: string): string {
+  if (measure === 'price') return amount(value / 10_000, currency);
+  if (measure === 'claims') return value.toLocaleString('en-GB');
+  return measure === 'iops' ? `${Math.round(value).toLocaleString('en-GB')} IOPS` : sizeText(value);
 }
 
 export const isMeasure = (text: string): text is Measure => (measures as readonly string[]).includes(text);

@@ -52,7 +52,11 @@ function PoolThen({ pool }: { pool: Pool }) {
         </Typography>
       </TableCell>
       <TableCell align="right">
-        {operations === null ? '–' : <Iops value={operations} />}
+        {operations === null ? (
+          <span title="Its backend told nothing of that time">–</span>
+        ) : (
+          <Iops value={operations} />
+        )}
         <Typography variant="caption" component="div" color="text.secondary">
           {latency === null ? ' ' : `${latency.toFixed(2)} ms`}
         </Typography>

@@ -4,6 +4,7 @@ import type { Past } from '@moorage/contract/past';
 import { useMemo } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useAddress, useInAddress, useKeepLine } from '../frame/address';
+import { ordinal } from '../moorings/ordinal';
 import { Column, Sheet } from '../parts/layout';
 import { Place } from '../parts/Place';
 import { Size } from '../parts/Size';
@@ -20,7 +21,7 @@ const added = (all: readonly Held[]) =>
 const claimWords = (n: number) => `${n.toLocaleString('en-GB')} ${n === 1 ? 'claim' : 'claims'}`;
 
 function mooringWords(mooring: Past['moorings'][number] | undefined, past: Past): React.ReactNode {
-  if (mooring) return mooring.enabled ? `Moored, place ${mooring.order} in the order.` : 'Moored, but turned off.';
+  if (mooring) return mooring.enabled ? `Moored, ${ordinal(mooring.order)} in the order.` : 'Moored, but turned off.';
   if (past.mooringsSince !== null && past.at >= past.mooringsSince) return 'Not moored.';
   return past.mooringsSince === null ? (
     'No mooring was noted yet.'
@@ -60,7 +61,7 @@ function Then({ past }: { past: Past }) {
   const cell = (at: { row: string; column: string }): Drawn => {
     const held = at.column === '' ? ofClass.get(at.row) : heldAt(at.row, at.column);
     const mooring = mooringAt.get(`${at.row}/${at.column}`);
-    const place = mooring ? (mooring.enabled ? `no. ${mooring.order}` : 'off') : '';
+    const place = mooring ? (mooring.enabled ? ordinal(mooring.order) : 'off') : '';
     if (!held || held.bytes === 0) return { content: place || '–', colour: chart.secondInk };
     const step = depthStep((0.8 * held.bytes) / largest);
     const tinted = at.column !== '';
@@ -104,7 +105,8 @@ function Then({ past }: { past: Past }) {
           >
             {claimWords(here.claims)}
           </Link>{' '}
-          had <Size bytes={here.bytes} /> there, <Size bytes={here.raw} /> of raw space with copies.
+          had <Size bytes={here.bytes} /> on {column || 'all pools'}: <Size bytes={here.raw} /> of raw space with
+          copies.
         </Typography>
       </Sheet>
     </Column>

@@ -101,11 +101,11 @@ test('moorings are as they were, with what classes kept there and the way to its
   const { user, unmount } = show(<PastMoorings />, { at: `/moorings?at=${at}`, path: '*' });
   await screen.findByRole('grid');
   const cell = (key: string) => document.querySelector<HTMLElement>(`[data-cell="${key}"]`)!;
-  expect(cell('ledger/kelp-nvme').textContent).toBe('no. 130 GiB');
+  expect(cell('ledger/kelp-nvme').textContent).toBe('1st30 GiB');
   expect(cell('ledger/basalt-broad').textContent).toBe('off');
   expect(cell('deep/kelp-nvme').textContent).toBe('–');
   await user.click(cell('ledger/kelp-nvme'));
-  expect(screen.getByText(/Moored, place 1 in the order/)).toBeTruthy();
+  expect(screen.getByText(/Moored, 1st in the order/)).toBeTruthy();
   expect(screen.getByRole('link', { name: '3 claims' }).getAttribute('href')).toBe(
     `/claims?class=ledger&pool=kelp-nvme&at=${encodeURIComponent(at)}`,
   );

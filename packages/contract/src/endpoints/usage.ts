@@ -1,5 +1,5 @@
 import { historyQuerySchema, historySchema } from '../history';
-import { useGridSchema, useQuerySchema } from '../usage';
+import { flowsQuerySchema, useFlowsSchema, useGridSchema, useQuerySchema } from '../usage';
 import { reading, type Endpoint } from './endpoint';
 
 export const usageEndpoints = {
@@ -10,6 +10,14 @@ export const usageEndpoints = {
     allowed: reading,
     query: useQuerySchema,
     response: useGridSchema,
+  },
+  getFlows: {
+    method: 'get',
+    path: '/api/use/flows',
+    summary: 'What namespaces use of which class on which pool, the largest and the rest, now or at a moment',
+    allowed: reading,
+    query: flowsQuerySchema,
+    response: useFlowsSchema,
   },
   exportUse: {
     method: 'get',
