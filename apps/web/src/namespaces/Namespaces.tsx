@@ -76,7 +76,11 @@ export default function Namespaces() {
           </Button>
         </Row>
       }
-      question="Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest."
+      question={
+        view === 'shores'
+          ? 'Who uses how much of which class, and where does it lie? The wider a band, the more.'
+          : 'Who uses how much, and how near is the limit? The tint is the share of the limit; where there is none, it compares with the largest.'
+      }
     >
       {view === 'shores' ? (
         <Suspense fallback={<Waiting />}>

@@ -21,6 +21,7 @@ import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { ask } from '../api/client';
 import { keys } from '../api/keys';
+import { Round } from '../claims/Round';
 import { refresh } from '../api/queries';
 import { useAddress, useInAddress, useKeepLine, useTypedInAddress } from '../frame/address';
 import { AsideButton, type Aside } from '../parts/AsideButton';
@@ -66,6 +67,7 @@ function Listed({ told, isAside }: { told: Told; isAside: boolean }) {
   const keep = useKeepLine();
   const may = useMay('administrator', 'operator', 'namespace-owner');
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set());
+  const [deleting, setDeleting] = useState(false);
   const chosen = told.rows.filter((r) => picked.has(keyOf(r)));
   const put = async (aside: Aside) => {
     const which = whichOf(chosen);
@@ -91,7 +93,22 @@ function Listed({ told, isAside }: { told: Told; isAside: boolean }) {
           : 'Choose another kind, or a part of another name.'}
       </Empty>
     );
+  if (deleting)
+    return (
+      <Round
+        act="delete"
+        claims={chosen}
+        back="Back to what could be had back"
+        close={() => {
+          setDeleting(false);
+          setPicked(new Set());
+          void refresh('waste');
+        }}
+      />
+    );
   const all = chosen.length === told.rows.length;
+  // what somebody mounts is not thrown away from a list of many
+  const mayGo = chosen.length > 0 && chosen.every((r) => r.kind === 'unmounted');
   return (
     <Column gap={1}>
       {may && (
@@ -101,11 +118,16 @@ function Listed({ told, isAside }: { told: Told; isAside: boolean }) {
               Take up again
             </Button>
           ) : (
-            <AsideButton put={put} disabled={chosen.length === 0} />
+            <>
+              <AsideButton put={put} disabled={chosen.length === 0} />
+              <Button disabled={!mayGo} onClick={() => setDeleting(true)} title="Claims that no pod mounts">
+                Delete them
+              </Button>
+            </>
           )}
           <Typography variant="body2">
             {chosen.length === 0
-              ? 'Choose some to set them aside.'
+              ? 'Choose some to set them aside, or to delete claims that no pod mounts.'
               : `${chosen.length} chosen: ${sizeText(chosen.reduce((sum, r) => sum + r.raw, 0))} raw, ${money(
                   chosen.reduce((sum, r) => sum + r.saved, 0),
                   told.currency,

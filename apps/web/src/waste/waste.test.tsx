@@ -1,6 +1,6 @@
 import type { Waste as Told, WasteRow } from '@moorage/contract/waste';
 import { waitFor, within } from '@testing-library/react';
-import { FakeServer, maren, screen, show } from '../testing/render';
+import { FakeServer, maren, Refused, screen, show } from '../testing/render';
 import Waste from './Waste';
 
 const GiB = 2 ** 30;
@@ -87,4 +87,33 @@ test('a viewer chooses nothing; nothing measured yet, and nothing set aside, say
   second.unmount();
   show(<Waste />, { at: '/namespaces/waste?aside=yes' });
   expect(await screen.findByText('Nothing is set aside')).toBeTruthy();
+});
+
+test('claims that no pod mounts are deleted together, after the plan of it; what is mounted is not', async () => {
+  const two = [
+    row(),
+    row({ subject: 'uid-3', name: 'tiles' }),
+    row({ kind: 'oversized', subject: 'uid-4', name: 'grid' }),
+  ];
+  const server = new FakeServer({
+    listWaste: () => told({ rows: two }),
+    planRound: () => new Refused(409, 'Not in this test'),
+  });
+  const { user } = show(<Waste />, { at: '/namespaces/waste' });
+  await user.click(await screen.findByRole('checkbox', { name: 'All' }));
+  const act = () => screen.getByRole<HTMLButtonElement>('button', { name: 'Delete them' });
+  expect(act().disabled).toBe(true);
+  await user.click(screen.getByRole('checkbox', { name: /^grid/ }));
+  await user.click(act());
+  await waitFor(() =>
+    expect(server.of('planRound')[0]!.body).toEqual({
+      claims: [
+        { namespace: 'wave-model', name: 'runs' },
+        { namespace: 'wave-model', name: 'tiles' },
+      ],
+      change: { kind: 'delete' },
+    }),
+  );
+  await user.click(screen.getByRole('button', { name: 'Back to what could be had back' }));
+  expect(await screen.findByRole('table', { name: 'Waste' })).toBeTruthy();
 });
