@@ -81,6 +81,7 @@ async function main() {
       MOORAGE_DEMO: '1',
       MOORAGE_PORT: String(port),
       MOORAGE_DATABASE_URL: postgres.url,
+      MOORAGE_DATABASE_FOLDER: data,
       MOORAGE_WEB_ROOT: join(root, 'apps/web/dist'),
       MOORAGE_LOG_LEVEL: process.env.MOORAGE_LOG_LEVEL ?? 'info',
     },

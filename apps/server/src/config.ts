@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import { dirname } from 'node:path';
 import { roles } from '@moorage/contract/people';
 import { z } from 'zod';
+import { freeOn } from './usage/room-left';
 
 /** What stands outside and belongs to this installation: its platform, backends and people. Added at start when missing. */
 const estateSchema = z.object({
@@ -33,6 +34,8 @@ export type Estate = z.infer<typeof estateSchema>;
 export interface Config {
   readonly port: number;
   readonly databaseUrl: string;
+  /** Free bytes on the database's disk; null where that is not known. */
+  readonly databaseFree: () => Promise<number | null>;
   readonly estate: Estate;
   /** 32 bytes for credentials at rest. */
   readonly key: Buffer;
@@ -78,6 +81,7 @@ export function configFromEnvironment(): Config {
   return {
     port: Number(process.env.MOORAGE_PORT ?? 4400),
     databaseUrl: required('MOORAGE_DATABASE_URL'),
+    databaseFree: () => freeOn(process.env.MOORAGE_DATABASE_FOLDER),
     estate: readEstate(required('MOORAGE_ESTATE')),
     key,
     sessionSecret: key.toString('base64'),

@@ -119,7 +119,7 @@ export class Engine {
     this.vault = new Vault(config.key);
     this.backends = new Backends(database, this.vault, metrics, config.backendTimeoutMs);
     const isOver = () => this.stopped || !this.anchor.leads;
-    this.usage = new UsageKeeper(database, platform, this.backends, log, isOver);
+    this.usage = new UsageKeeper(database, platform, this.backends, log, isOver, config.databaseFree);
     this.limits = new LimitKeeper(database, platform, log, isOver);
     this.reckoner = new Reckoner(database, log, isOver);
     this.queue = new OperationQueue(config.databaseUrl, log);

@@ -1,6 +1,9 @@
 import type { Database } from './database';
 
 const statements = `
+-- nothing is sampled for want of room on the disk, since when; one row, or none
+CREATE TABLE sampling_stops (id integer PRIMARY KEY, since timestamptz NOT NULL, free bigint NOT NULL);
+
 -- what a pool or a mooring was like, from when until when; written by the transaction that changes it
 CREATE TABLE facts_held (
   id bigserial PRIMARY KEY,

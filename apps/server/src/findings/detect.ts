@@ -10,6 +10,8 @@ import { jumps } from '../forecast/forecast-model';
 import { endingSoon } from '../forecast/forecast.sql';
 import { corePools, livePools, type LivePool } from '../pools/pools';
 import { readiness } from '../readiness/readiness';
+import { reserveBytes } from '../usage/room-left';
+import { samplingStops } from '../usage/sample-model';
 import { bucketFinding, bucketsInNeed } from './buckets.sql';
 import {
   adriftVolumes,
@@ -178,6 +180,11 @@ async function ofWaste(database: Database): Promise<Finding[]> {
   );
 }
 
+async function ofSampling(database: Database): Promise<Finding[]> {
+  const stop = await samplingStops.in(database).findByPk(1);
+  return stop ? [finding('samples-stopped', 'database', 1, { free: stop.free, reserve: reserveBytes })] : [];
+}
+
 async function ofLimits(database: Database): Promise<Finding[]> {
   return (await limitsAsked(database)).map((r) =>
     finding('limits-asked', r.namespace, r.count, { requests: r.count, some: r.some, since: r.since.toISOString() }),
@@ -283,6 +290,7 @@ export async function detectFindings(
     ofClaims(database),
     ofLimits(database),
     ofWaste(database),
+    ofSampling(database),
     ofForecasts(database),
     ofReshapes(database),
     ofNodes(database, site),

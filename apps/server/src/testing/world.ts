@@ -158,6 +158,7 @@ export async function makeWorld(options: WorldOptions = {}) {
   const config: Config = {
     port: 0,
     databaseUrl: database.url,
+    databaseFree: () => Promise.resolve(null),
     estate: {
       site: 'quayside',
       platform: { server: platform.url },

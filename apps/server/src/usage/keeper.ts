@@ -4,6 +4,7 @@ import type { Database } from '../database/database';
 import type { PlatformConnector } from '../platform/connector';
 import type { BackendView } from '../swordfish/connector';
 import { noteNames } from './prices';
+import { RoomLeft } from './room-left';
 import { catchUp, forgetSamples, rollUp, takeView } from './sampling';
 import { followClock, keepDays } from './use';
 
@@ -15,17 +16,23 @@ export class UsageKeeper {
   /** When the reports of each backend are next asked for. */
   private readonly caughtUp = new Map<string, number>();
 
+  private readonly room: RoomLeft;
+
   constructor(
     private readonly database: Database,
     private readonly platform: Pick<PlatformConnector, 'fetchTime'>,
     private readonly backends: Pick<Backends, 'connector'>,
     private readonly log: Logger,
     private readonly isOver: () => boolean,
-  ) {}
+    free: () => Promise<number | null>,
+  ) {
+    this.room = new RoomLeft(database, log, free);
+  }
 
   /** Takes what a backend told of itself at a moment; what it told while nobody here sampled it is read beside that. */
   async take(backend: string, { view, at }: { readonly view: BackendView; readonly at: Date }): Promise<void> {
-    await takeView(this.database, backend, view, at);
+    if (!(await this.room.isThere())) return;
+    if (!(await this.room.guard(() => takeView(this.database, backend, view, at)))) return;
     if (Date.now() < (this.caughtUp.get(backend) ?? 0)) return;
     this.caughtUp.set(backend, Infinity);
     void this.readReports(backend);
@@ -33,8 +40,11 @@ export class UsageKeeper {
 
   private async readReports(backend: string): Promise<void> {
     try {
-      await catchUp(this.database, backend, await this.backends.connector(backend), this.isOver);
-      await rollUp(this.database, this.isOver);
+      const connector = await this.backends.connector(backend);
+      await this.room.guard(async () => {
+        await catchUp(this.database, backend, connector, this.isOver);
+        await rollUp(this.database, this.isOver);
+      });
     } catch (error) {
       this.log.warn({ err: error, backend }, 'what a backend told of the past was not read whole; it is asked again');
     }
@@ -49,9 +59,12 @@ export class UsageKeeper {
 
   /** Keeps the sums of days that are over, rolls up, and drops what had its time. */
   async tidy(): Promise<void> {
-    await noteNames(this.database);
-    await keepDays(this.database, this.isOver);
-    await rollUp(this.database, this.isOver);
+    if (await this.room.isThere())
+      await this.room.guard(async () => {
+        await noteNames(this.database);
+        await keepDays(this.database, this.isOver);
+        await rollUp(this.database, this.isOver);
+      });
     await forgetSamples(this.database);
   }
 }

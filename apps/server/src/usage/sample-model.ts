@@ -76,6 +76,20 @@ export const sampled = table('sampled', SampledModel, {
   report: { type: DataTypes.TEXT },
 });
 
+/** Nothing is sampled, since when; one row, or none. */
+class SamplingStopModel extends Model<InferAttributes<SamplingStopModel>, InferCreationAttributes<SamplingStopModel>> {
+  declare id: number;
+  declare since: Date;
+  /** Bytes that were free on the database's disk. */
+  declare free: number;
+}
+
+export const samplingStops = table('sampling_stops', SamplingStopModel, {
+  id: { type: DataTypes.INTEGER, primaryKey: true },
+  since: { type: DataTypes.DATE, allowNull: false },
+  free: { type: DataTypes.BIGINT, allowNull: false },
+});
+
 /** Spans that values are rolled up over. */
 export const steps = ['5m', '1h', '1d'] as const;
 export type Step = (typeof steps)[number];

@@ -1,5 +1,8 @@
 import { statement } from '../database/statement';
 
+/** What PostgreSQL answers where its disk is full (`disk_full`, SQLSTATE class 53). */
+export const diskFullCode = '53100';
+
 /** The sums that each kind of key has at a moment: those kept for the beginning of its day, and what changed since. */
 export const sumsAt = (at: string) => `
   SELECT s.key_id, s.claims, s.unbound, s.requested, s.provisioned, s.footprint, s.milli_iops FROM use_sums s

@@ -258,6 +258,13 @@ export function findingWords({ kind, subject, facts }: Pick<FindingRow, 'kind' |
         path: `/namespaces/runway?kind=${text('of')}&of=${encodeURIComponent([text('of'), subject, text('className'), end].join('/'))}`,
       };
     }
+    case 'samples-stopped':
+      return {
+        title: 'History has stopped: the disk of the database is nearly full',
+        detail: `${number('free') > 0 ? `${sizeText(number('free'))} were free` : 'Nothing was free'}; the last ${sizeText(number('reserve'))} are kept for binding. Give it room: what backends kept of the time is read then.`,
+        remedy: 'See the history',
+        path: '/namespaces',
+      };
     case 'growth-sudden':
     case 'drop-sudden':
       return {

@@ -29,6 +29,7 @@ export const findingKinds = {
   'two-default-classes': 'claims-blocked',
   'copies-together': 'one-failure-away',
   'replicas-together': 'one-failure-away',
+  'samples-stopped': 'time-to-limit',
   'pool-filling': 'time-to-limit',
   'cap-near': 'time-to-limit',
   'limits-asked': 'time-to-limit',
