@@ -1,6 +1,31 @@
 import type { Database } from './database';
 
 const statements = `
+-- counted last of the volumes of a backend: one row for each, since a row for each volume was changed every minute
+CREATE UNLOGGED TABLE last_counts (
+  backend_id text PRIMARY KEY REFERENCES backends ON DELETE CASCADE,
+  at timestamptz NOT NULL,
+  -- lists: volumes, operations, bytes, busyMs
+  counts json NOT NULL
+);
+ALTER TABLE last_counts ALTER counts SET STORAGE EXTERNAL;
+INSERT INTO last_counts SELECT backend_id, max(at), json_build_object('volumes', json_agg(volume_id ORDER BY volume_id),
+  'operations', json_agg(operations ORDER BY volume_id), 'bytes', json_agg(bytes ORDER BY volume_id), 'busyMs', json_agg(busy_ms ORDER BY volume_id))
+FROM volume_counts GROUP BY backend_id;
+DROP TABLE volume_counts;
+
+-- samples of a minute: hardly ever is any of them there already, and to ask that of each costs as much as to take them
+CREATE FUNCTION take_samples(minute timestamptz, series_ids integer[], written bigint[], iops double precision[],
+  throughput double precision[], latency double precision[]) RETURNS void LANGUAGE plpgsql AS $body$
+BEGIN
+  INSERT INTO samples (series_id, at, written, iops, throughput, latency)
+  SELECT t.s, minute, t.w, t.i, t.t, t.l FROM unnest(series_ids, written, iops, throughput, latency) AS t(s, w, i, t, l);
+EXCEPTION WHEN unique_violation THEN
+  INSERT INTO samples (series_id, at, written, iops, throughput, latency)
+  SELECT t.s, minute, t.w, t.i, t.t, t.l FROM unnest(series_ids, written, iops, throughput, latency) AS t(s, w, i, t, l)
+  ON CONFLICT DO NOTHING;
+END $body$;
+
 -- nothing is sampled for want of room on the disk, since when; one row, or none
 CREATE TABLE sampling_stops (id integer PRIMARY KEY, since timestamptz NOT NULL, free bigint NOT NULL);
 

@@ -50,6 +50,7 @@ const typeOf: Record<string, string> = {
   UUID: 'uuid',
   DATE: 'date',
   'TIMESTAMP WITH TIME ZONE': 'timestamp with time zone',
+  JSON: 'json',
   'TEXT[]': 'ARRAY',
   'INTEGER[]': 'ARRAY',
 };

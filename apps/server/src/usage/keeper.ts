@@ -3,6 +3,7 @@ import type { Backends } from '../backends/backends';
 import type { Database } from '../database/database';
 import type { PlatformConnector } from '../platform/connector';
 import type { BackendView } from '../swordfish/connector';
+import { LastCounted } from './last-counted';
 import { noteNames } from './prices';
 import { RoomLeft } from './room-left';
 import { catchUp, forgetSamples, rollUp, takeView } from './sampling';
@@ -17,6 +18,7 @@ export class UsageKeeper {
   private readonly caughtUp = new Map<string, number>();
 
   private readonly room: RoomLeft;
+  private readonly last: LastCounted;
 
   constructor(
     private readonly database: Database,
@@ -26,13 +28,14 @@ export class UsageKeeper {
     private readonly isOver: () => boolean,
     free: () => Promise<number | null>,
   ) {
+    this.last = new LastCounted(database);
     this.room = new RoomLeft(database, log, free);
   }
 
   /** Takes what a backend told of itself at a moment; what it told while nobody here sampled it is read beside that. */
   async take(backend: string, { view, at }: { readonly view: BackendView; readonly at: Date }): Promise<void> {
     if (!(await this.room.isThere())) return;
-    if (!(await this.room.guard(() => takeView(this.database, backend, view, at)))) return;
+    if (!(await this.room.guard(() => takeView(this.database, backend, view, at, this.last)))) return;
     if (Date.now() < (this.caughtUp.get(backend) ?? 0)) return;
     this.caughtUp.set(backend, Infinity);
     void this.readReports(backend);

@@ -41,24 +41,27 @@ export const samples = table('samples', SampleModel, {
   latency: { type: DataTypes.DOUBLE },
 });
 
-/** What a backend had counted of a volume when it was sampled last. */
-class VolumeCountModel extends Model<InferAttributes<VolumeCountModel>, InferCreationAttributes<VolumeCountModel>> {
-  declare backendId: string;
-  declare volumeId: string;
-  declare at: Date;
-  declare operations: number;
-  declare bytes: number;
-  declare busyMs: number;
+/** What was counted of volumes: lists of the same length. */
+export interface LastCounts {
+  readonly volumes: readonly string[];
+  readonly operations: readonly number[];
+  readonly bytes: readonly number[];
+  /** Milliseconds that the operations took. */
+  readonly busyMs: readonly number[];
 }
 
-/** @public every table has its model */
-export const volumeCounts = table('volume_counts', VolumeCountModel, {
+/** What a backend had counted of its volumes when it was sampled last, one row instead of one for each. */
+class LastCountModel extends Model<InferAttributes<LastCountModel>, InferCreationAttributes<LastCountModel>> {
+  declare backendId: string;
+  declare at: Date;
+  declare counts: LastCounts;
+}
+
+/** Written by statements. @public every table has its model */
+export const lastCounts = table('last_counts', LastCountModel, {
   backendId: { type: DataTypes.TEXT, primaryKey: true },
-  volumeId: { type: DataTypes.TEXT, primaryKey: true },
   at: { type: DataTypes.DATE, allowNull: false },
-  operations: { type: DataTypes.DOUBLE, allowNull: false },
-  bytes: { type: DataTypes.DOUBLE, allowNull: false },
-  busyMs: { type: DataTypes.DOUBLE, allowNull: false },
+  counts: { type: DataTypes.JSON, allowNull: false },
 });
 
 /** The minute of which a backend told last. */

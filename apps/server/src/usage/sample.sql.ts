@@ -1,4 +1,5 @@
 import { statement } from '../database/statement';
+import type { LastCounts } from './sample-model';
 
 /** The minute (UTC) that the site's clock is in, and the last that a backend told of. */
 export const minuteOf = statement<{ now: Date; last: Date | null }, [backend: string]>(
@@ -26,54 +27,6 @@ export const ensureClaimSeries = statement<object, [backend: string]>(
    WHERE p.backend_id = $1 AND b.state <> 'held'
      AND NOT EXISTS (SELECT 1 FROM series s WHERE s.kind = 'claim' AND s.name = b.claim_uid)
    ORDER BY 2 ON CONFLICT DO NOTHING`,
-);
-
-/**
- * Takes what a backend tells of its volumes in a minute: written bytes as they are, rates from what was counted since the last
- * time. A count that fell began anew, and one that is older than ten minutes says nothing of this minute: no rate then.
- * A volume that no claim holds is not sampled.
- */
-export const takeSamples = statement<
-  { taken: number },
-  [
-    backend: string,
-    at: Date,
-    volumes: readonly string[],
-    written: readonly number[],
-    operations: readonly (number | null)[],
-    bytes: readonly (number | null)[],
-    busyMs: readonly (number | null)[],
-    told: Date,
-  ]
->(
-  `WITH told AS (
-     SELECT * FROM unnest($3::text[], $4::bigint[], $5::double precision[], $6::double precision[], $7::double precision[])
-       AS t(volume_id, written, operations, bytes, busy_ms)
-   ), known AS MATERIALIZED (
-     SELECT volume_id, at, operations, bytes, busy_ms FROM volume_counts WHERE backend_id = $1
-   ), counted AS (
-     INSERT INTO volume_counts (backend_id, volume_id, at, operations, bytes, busy_ms)
-     SELECT $1, volume_id, $8, operations, bytes, busy_ms FROM told WHERE operations IS NOT NULL
-     ON CONFLICT (backend_id, volume_id) DO UPDATE SET at = excluded.at, operations = excluded.operations, bytes = excluded.bytes,
-       busy_ms = excluded.busy_ms
-   ), forgotten AS (
-     DELETE FROM volume_counts c WHERE backend_id = $1 AND NOT EXISTS (SELECT 1 FROM told t WHERE t.volume_id = c.volume_id)
-   ), since AS (
-     SELECT t.volume_id, t.written, extract(epoch FROM $8 - k.at) AS seconds, t.operations - k.operations AS operations,
-       t.bytes - k.bytes AS bytes, t.busy_ms - k.busy_ms AS busy_ms,
-       $8 - k.at BETWEEN interval '1 second' AND interval '10 minutes' AND t.operations >= k.operations AND t.bytes >= k.bytes
-         AND t.busy_ms >= k.busy_ms AS is_rate
-     FROM told t LEFT JOIN known k ON k.volume_id = t.volume_id
-   ), kept AS (
-     INSERT INTO samples (series_id, at, written, iops, throughput, latency)
-     SELECT s.id, $2, t.written, CASE WHEN t.is_rate THEN t.operations / t.seconds END,
-       CASE WHEN t.is_rate THEN t.bytes / t.seconds END,
-       CASE WHEN t.is_rate AND t.operations > 0 THEN t.busy_ms / t.operations END
-     FROM since t JOIN reservations r ON r.volume_id = t.volume_id JOIN pools p ON p.id = r.pool_id AND p.backend_id = $1
-     JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
-     ON CONFLICT DO NOTHING RETURNING 1
-   )
-   SELECT count(*)::integer AS taken FROM kept`,
 );
 
 /**
@@ -105,13 +58,6 @@ export const takeTold = statement<
      ON CONFLICT DO NOTHING RETURNING 1
    )
    SELECT count(*)::integer AS taken FROM kept`,
-);
-
-/** What was counted last of what lies in the buckets of a backend. */
-export const takeBucketSamples = statement<object, [backend: string, at: Date]>(
-  `INSERT INTO samples (series_id, at, written) SELECT s.id, $2, b.written FROM buckets b JOIN pools p ON p.id = b.pool_id
-   JOIN series s ON s.kind = 'claim' AND s.name = b.claim_uid
-   WHERE p.backend_id = $1 AND b.state <> 'held' AND b.missing_since IS NULL ON CONFLICT DO NOTHING`,
 );
 
 /** Values of several together; the latency is that of an operation of any of them. */
@@ -152,15 +98,74 @@ export const takeKeySamples = statement<object, [backend: string, at: Date]>(
    ), ${takeAs('sums')}`,
 );
 
-/** What is written on each pool of a backend, raw as the pool tells it, with what our volumes on it do together. */
-export const takePoolSamples = statement<object, [backend: string, at: Date]>(
-  `WITH held AS (${heldOn}), done AS (
-     SELECT h.pool_id, ${together} FROM held h LEFT JOIN samples m ON m.series_id = h.series_id AND m.at = $2 GROUP BY h.pool_id
-   ), sums AS (
-     SELECT 'pool' AS kind, p.id AS name, (p.facts ->> 'consumedRaw')::bigint AS written,
-       CASE WHEN d.pool_id IS NULL THEN 0 ELSE d.iops END AS iops, CASE WHEN d.pool_id IS NULL THEN 0 ELSE d.throughput END AS throughput,
-       d.latency
-     FROM pools p LEFT JOIN done d ON d.pool_id = p.id WHERE p.backend_id = $1 AND p.gone_since IS NULL
+/** Lists of the same length, each as one text: parted by that character, or by commas. */
+export interface HeldNow {
+  volumes: string | null;
+  lies: string;
+  series: string;
+  keys: string;
+  pools: string;
+}
+/** What no name of the other world has in it: where one does, it is taken for another name, which nobody tells of. */
+export const between = '\x1f';
+
+/**
+ * What claims hold on a backend at a moment: the volume (empty for a bucket), the bytes that were counted last of what lies in a
+ * bucket, the series (empty where it has none yet), what it is used for, and its pool.
+ */
+export const heldNow = statement<HeldNow, [backend: string, at: Date]>(
+  `SELECT string_agg(replace(coalesce(r.volume_id, ''), E'\\x1f', ' '), E'\\x1f') AS volumes,
+     coalesce(string_agg(coalesce(r.lies::text, ''), ','), '') AS lies, coalesce(string_agg(coalesce(s.id::text, ''), ','), '') AS series,
+     coalesce(string_agg(coalesce(u.key_id::text, ''), ','), '') AS keys, coalesce(string_agg(r.pool_id, E'\\x1f'), '') AS pools
+   FROM pools p JOIN (
+     SELECT pool_id, claim_uid, volume_id, NULL::bigint AS lies FROM reservations WHERE volume_id IS NOT NULL
+     UNION ALL SELECT pool_id, claim_uid, NULL, CASE WHEN missing_since IS NULL THEN written END FROM buckets WHERE state <> 'held'
+   ) r ON r.pool_id = p.id
+   LEFT JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
+   LEFT JOIN uses u ON u.claim_uid = r.claim_uid AND u.part = '' AND u.from_at <= $2 AND (u.until_at IS NULL OR u.until_at > $2)
+   WHERE p.backend_id = $1`,
+);
+
+/** What a backend had counted when it was sampled last. */
+export const countedLast = statement<{ at: Date; counts: LastCounts }, [backend: string]>(
+  'SELECT at, counts FROM last_counts WHERE backend_id = $1',
+);
+/** Notes what it counted now. */
+export const noteCounted = statement<object, [backend: string, at: Date, counts: string]>(
+  `INSERT INTO last_counts (backend_id, at, counts) VALUES ($1, $2, $3)
+   ON CONFLICT (backend_id) DO UPDATE SET at = excluded.at, counts = excluded.counts`,
+);
+
+/** Takes samples of a minute; lists as PostgreSQL writes them. */
+export const takeSamples = statement<
+  object,
+  [at: Date, series: string, written: string, iops: string, throughput: string, latency: string]
+>(
+  'SELECT take_samples($1, $2::integer[], $3::bigint[], $4::double precision[], $5::double precision[], $6::double precision[])',
+);
+
+/** Takes what volumes do together by what they are used for, and by their pools; of pools what is written is as the pool tells it, raw. */
+export const takeSums = statement<
+  object,
+  [
+    backend: string,
+    at: Date,
+    kinds: string,
+    names: readonly string[],
+    written: string,
+    iops: string,
+    throughput: string,
+    latency: string,
+  ]
+>(
+  `WITH told AS (
+     SELECT * FROM unnest($3::text[], $4::text[], $5::bigint[], $6::double precision[], $7::double precision[], $8::double precision[])
+       AS t(kind, name, written, iops, throughput, latency)
+   ), sums AS MATERIALIZED (
+     SELECT * FROM told WHERE kind = 'key' UNION ALL
+     SELECT 'pool', p.id, (p.facts ->> 'consumedRaw')::bigint, CASE WHEN t.name IS NULL THEN 0 ELSE t.iops END,
+       CASE WHEN t.name IS NULL THEN 0 ELSE t.throughput END, t.latency
+     FROM pools p LEFT JOIN told t ON t.kind = 'pool' AND t.name = p.id WHERE p.backend_id = $1 AND p.gone_since IS NULL
    ), ${takeAs('sums')}`,
 );
 

@@ -19,7 +19,7 @@ beforeAll(async () => {
 });
 afterAll(() => end());
 beforeEach(() =>
-  database.rows('TRUNCATE samples, volume_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series'),
+  database.rows('TRUNCATE samples, last_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series'),
 );
 
 const minute = (n: number) => new Date(begin.getTime() + n * minuteMs);
@@ -49,7 +49,7 @@ const sampledOf = (kind: string, name: string) =>
 test('roll-ups keep counts, sums and peaks, and quantiles within the stated error', async () => {
   const loads = fc.array(fc.integer({ min: 0, max: 50_000 }), { minLength: 5, maxLength: 120 });
   const property = fc.asyncProperty(loads, async (perMinute) => {
-    await database.rows('TRUNCATE samples, volume_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series');
+    await database.rows('TRUNCATE samples, last_counts, sampled, rolled_5m, rolled_1h, rolled_1d, roll_due, series');
     let operations = 0;
     const counted = () => ({ operations, bytes: operations * 4096, busyMs: operations / 2 });
     await tell('basalt', 0, [usedVolume(0, 1, counted()), usedVolume(1, 5)]);

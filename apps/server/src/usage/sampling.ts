@@ -1,3 +1,4 @@
+import { ratesBetween, Together, type Counted, type Sampled } from '@moorage/core/usage/sampled';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { BackendConnector, BackendView } from '../swordfish/connector';
@@ -5,19 +6,21 @@ import { rollDay, rollGroups, rollHour, rollMinutes, takeDue } from './roll.sql'
 import {
   ensureClaimSeries,
   ensureParts,
+  between,
+  heldNow,
   minuteOf,
   dropParts,
   noteDue,
   noteReport,
   reportTaken,
-  takeBucketSamples,
   takeKeySamples,
   takeMinute,
-  takePoolSamples,
   takeSamples,
+  takeSums,
   takeTold,
   takeToldPools,
 } from './sample.sql';
+import { LastCounted } from './last-counted';
 import type { Step } from './sample-model';
 
 /** How long values of each span are kept, days. */
@@ -31,38 +34,109 @@ const beginOf = (step: Step, at: Date): Date => new Date(Math.floor(at.getTime()
  * Takes the samples of a minute from what a backend told of itself at \`told\`; once a minute, however often it is asked. What comes
  * twice or late counts once, and a backend that is silent leaves a gap.
  */
-export async function takeView(database: Database, backend: string, view: BackendView, told: Date): Promise<void> {
+export async function takeView(
+  database: Database,
+  backend: string,
+  view: BackendView,
+  told: Date,
+  counted?: LastCounted,
+): Promise<void> {
   const { now, last } = (await first(minuteOf(database, backend)))!;
   if (last !== null && last >= now && last.getTime() - now.getTime() <= stepMs['5m']) return;
-  await takeMinuteOf(database, backend, view.volumes, now, told);
+  await takeMinuteOf(database, backend, view.volumes, now, told, counted);
 }
 
-/** The same of a stated minute. */
+/** A list as PostgreSQL reads one, far sooner than element by element. */
+const listOf = (values: readonly (number | string | null)[]): string => `{${values.map((v) => v ?? 'NULL').join(',')}}`;
+const columnsOf = (all: readonly Sampled[]) =>
+  [
+    listOf(all.map((s) => s.written)),
+    listOf(all.map((s) => s.iops)),
+    listOf(all.map((s) => s.throughput)),
+    listOf(all.map((s) => s.latency)),
+  ] as const;
+
+/** What claims hold on a backend at a moment, each with its series. */
+async function heldBy(database: Database, backend: string, at: Date) {
+  const ask = async () => {
+    const { volumes, lies, series, keys, pools } = (await first(heldNow(database, backend, at)))!;
+    return {
+      volumes: volumes === null ? [] : volumes.split(between),
+      ...{ lies: lies.split(','), series: series.split(','), keys: keys.split(','), pools: pools.split(between) },
+    };
+  };
+  const held = await ask();
+  if (held.volumes.every((_, i) => held.series[i] !== '')) return held;
+  await ensureClaimSeries(database, backend);
+  return ask();
+}
+
+/** Rates of volumes since they were counted last; what they counted now is noted in its place. */
+async function ratesOf(
+  last: LastCounted,
+  backend: string,
+  volumes: BackendView['volumes'],
+  told: Date,
+): Promise<ReadonlyMap<string, Sampled>> {
+  const before = await last.of(backend);
+  const ms = before ? told.getTime() - before.at.getTime() : NaN;
+  const counted = new Map<string, Counted>();
+  const rates = new Map<string, Sampled>();
+  for (const { id, consumed, counted: now } of volumes) {
+    if (now) counted.set(id, now);
+    const { iops, throughput, latency } = ratesBetween(before?.counts.get(id), now, ms);
+    rates.set(id, { written: consumed, iops, throughput, latency });
+  }
+  if (counted.size > 0) await last.note(backend, { at: told, counts: counted });
+  return rates;
+}
+
+/**
+ * The same of a stated minute. A volume that no claim holds is not sampled. With the volumes what was counted last of what lies in
+ * buckets, and what they come to together: by what they are used for, where all of them were told (what is missing would look like
+ * a fall), and by their pools.
+ */
 export async function takeMinuteOf(
   database: Database,
   backend: string,
   volumes: BackendView['volumes'],
   at: Date,
   told: Date,
+  counted = new LastCounted(database),
 ): Promise<void> {
   await ensureParts(database, at);
   await database.transaction(async () => {
     if ((await takeMinute(database, backend, at)).length === 0) return;
-    await ensureClaimSeries(database, backend);
-    await takeSamples(
+    const rates = await ratesOf(counted, backend, volumes, told);
+    const [series, taken]: [string[], Sampled[]] = [[], []];
+    const [byKey, byPool] = [new Map<string, Together>(), new Map<string, Together>()];
+    const add = (to: Map<string, Together>, name: string, sampled: Sampled | undefined) => {
+      let sum = to.get(name);
+      if (!sum) to.set(name, (sum = new Together()));
+      sum.add(sampled);
+    };
+    const held = await heldBy(database, backend, at);
+    held.volumes.forEach((volume, i) => {
+      const lies = held.lies[i]!;
+      const inBucket = lies === '' ? undefined : { written: Number(lies), iops: null, throughput: null, latency: null };
+      const sampled = volume === '' ? inBucket : rates.get(volume);
+      if (sampled && held.series[i] !== '') {
+        series.push(held.series[i]!);
+        taken.push(sampled);
+      }
+      if (held.keys[i] !== '') add(byKey, held.keys[i]!, sampled);
+      add(byPool, held.pools[i]!, sampled);
+    });
+    await takeSamples(database, at, listOf(series), ...columnsOf(taken));
+    const keys = [...byKey].filter(([, sum]) => sum.isWhole);
+    await takeSums(
       database,
       backend,
       at,
-      volumes.map((v) => v.id),
-      volumes.map((v) => v.consumed),
-      volumes.map((v) => v.counted?.operations ?? null),
-      volumes.map((v) => v.counted?.bytes ?? null),
-      volumes.map((v) => v.counted?.busyMs ?? null),
-      told,
+      listOf([...keys.map(() => 'key'), ...Array.from(byPool, () => 'pool')]),
+      [...keys, ...byPool].map(([name]) => name),
+      ...columnsOf([...keys, ...byPool].map(([, sum]) => sum.value)),
     );
-    await takeBucketSamples(database, backend, at);
-    await takeKeySamples(database, backend, at);
-    await takePoolSamples(database, backend, at);
     await noteDue(database, '5m', beginOf('5m', at));
   });
 }
