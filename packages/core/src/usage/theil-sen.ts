@@ -7,7 +7,7 @@ export interface Course {
 /** Pairs that are looked at one by one rather than narrowed down. */
 const fewPairs = 1_000_000;
 /** Slopes that are drawn to narrow the others down. */
-const draws = 60_000;
+const draws = 40_000;
 
 /** Rounds of drawing after which it is not narrowed down any more. */
 const mostRounds = 60;
@@ -43,9 +43,13 @@ export function median(values: Float64Array): number {
   return n % 2 === 1 ? upper : (upper + select(values, (n >> 1) - 1)) / 2;
 }
 
+/** Runs that are sorted by insertion before they are merged. */
+const run = 8;
+
 /**
- * Sorts places by keys, ascending; of equal keys the later place comes first where `tie` is -1, the earlier where it is 1. Gives how
- * many pairs changed their order (Knuth 1973, by merging), and each of them to `tell` if there is one.
+ * Sorts places by keys (`key[i]` is that of `places[i]`), ascending; of equal keys the later place comes first where `tie` is -1, the
+ * earlier where it is 1. Gives how many pairs changed their order (Knuth 1973, by merging), and each of them to `tell` if there is
+ * one. Both arrays are reordered.
  */
 function sortPlaces(
   places: Int32Array,
@@ -54,30 +58,61 @@ function sortPlaces(
   tell?: (i: number, j: number) => void,
 ): { sorted: Int32Array; changed: number } {
   const n = places.length;
+  let changed = 0;
+  for (let start = 0; start < n; start += run) {
+    const end = Math.min(start + run, n);
+    for (let j = start + 1; j < end; j++) {
+      const k = key[j]!;
+      const p = places[j]!;
+      let i = j - 1;
+      while (i >= start && (key[i]! > k || (key[i]! === k && tie * (places[i]! - p) > 0))) {
+        if (tell) tell(places[i]!, p);
+        key[i + 1] = key[i]!;
+        places[i + 1] = places[i]!;
+        i--;
+      }
+      changed += j - 1 - i;
+      key[i + 1] = k;
+      places[i + 1] = p;
+    }
+  }
   let from = places;
   let to: Int32Array = new Int32Array(n);
-  let changed = 0;
-  for (let width = 1; width < n; width *= 2) {
+  let fromKey = key;
+  let toKey: Float64Array = new Float64Array(n);
+  for (let width = run; width < n; width *= 2) {
     for (let start = 0; start < n; start += 2 * width) {
       const middle = Math.min(start + width, n);
       const end = Math.min(start + 2 * width, n);
       let i = start;
       let j = middle;
-      for (let k = start; k < end; k++) {
-        const [a, b] = [from[i]!, from[j]!];
-        const apart = i < middle && j < end ? key[a]! - key[b]! || tie * (a - b) : j < end ? 1 : -1;
-        if (apart <= 0) {
-          to[k] = a;
-          i++;
+      let k = start;
+      while (i < middle && j < end) {
+        const a = fromKey[i]!;
+        const b = fromKey[j]!;
+        if (a < b || (a === b && tie * (from[i]! - from[j]!) <= 0)) {
+          toKey[k] = a;
+          to[k++] = from[i++]!;
         } else {
           changed += middle - i;
-          if (tell) for (let m = i; m < middle; m++) tell(from[m]!, b);
-          to[k] = b;
+          const place = from[j]!;
+          if (tell) for (let m = i; m < middle; m++) tell(from[m]!, place);
+          toKey[k] = b;
+          to[k++] = place;
           j++;
         }
       }
+      for (; i < middle; i++, k++) {
+        toKey[k] = fromKey[i]!;
+        to[k] = from[i]!;
+      }
+      for (; j < end; j++, k++) {
+        toKey[k] = fromKey[j]!;
+        to[k] = from[j]!;
+      }
     }
-    [from, to] = [to, from === places ? new Int32Array(n) : from];
+    [from, to] = [to, from];
+    [fromKey, toKey] = [toKey, fromKey];
   }
   return { sorted: from, changed };
 }
@@ -88,16 +123,18 @@ function sortPlaces(
  */
 function between({ at, value }: Course, low: number, high: number, tell?: (i: number, j: number) => void): number {
   const n = at.length;
-  const over = (slope: number) => {
+  const over = (slope: number, places: Int32Array) => {
     const key = new Float64Array(n);
-    for (let i = 0; i < n; i++)
-      key[i] = slope === -Infinity ? at[i]! : slope === Infinity ? -at[i]! : value[i]! - slope * at[i]!;
+    for (let k = 0; k < n; k++) {
+      const i = places[k]!;
+      key[k] = slope === -Infinity ? at[i]! : slope === Infinity ? -at[i]! : value[i]! - slope * at[i]!;
+    }
     return key;
   };
   const asTheyCome = new Int32Array(n);
   for (let i = 0; i < n; i++) asTheyCome[i] = i;
-  const { sorted } = low === -Infinity ? { sorted: asTheyCome } : sortPlaces(asTheyCome, over(low), 1);
-  return sortPlaces(sorted, over(high), -1, tell).changed;
+  const { sorted } = low === -Infinity ? { sorted: asTheyCome } : sortPlaces(asTheyCome, over(low, asTheyCome), 1);
+  return sortPlaces(sorted, over(high, sorted), -1, tell).changed;
 }
 
 /**
@@ -131,13 +168,16 @@ export function theilSenSlope(course: Course, random: () => number): number | un
       const s = slope(i, j);
       if (s > low && s <= high) room[kept++] = s;
     }
-    const drawn = room.subarray(0, kept).sort();
+    const drawn = room.subarray(0, kept);
     const share = (rank - below) / left;
     const spread = 3 * Math.sqrt(drawn.length * share * (1 - share)) + 2;
     // between two that were drawn: on a slope itself, rounding would say on which side its pair is
     const beside = (k: number) => {
-      const [one, other] = [drawn[k], drawn[k + 1]];
-      return one === undefined || other === undefined ? undefined : (one + other) / 2;
+      if (k < 0 || k + 1 >= drawn.length) return undefined;
+      const one = select(drawn, k);
+      let other = Infinity;
+      for (let i = k + 1; i < drawn.length; i++) other = Math.min(other, drawn[i]!);
+      return (one + other) / 2;
     };
     const a = beside(Math.floor(share * drawn.length - spread));
     const b = beside(Math.ceil(share * drawn.length + spread));
