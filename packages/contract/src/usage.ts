@@ -1,7 +1,7 @@
 import { z } from 'zod';
 
-/** What the columns of a grid of use stand for. */
-export const useColumns = ['class', 'tier', 'pool', 'backend', 'application'] as const;
+/** What the columns of a grid of use stand for. A pod is that which uses a claim, or did last; `*` several. */
+export const useColumns = ['class', 'tier', 'pool', 'backend', 'application', 'pod'] as const;
 export type UseColumn = (typeof useColumns)[number];
 /** What its rows stand for: namespaces, or the teams that a label of the namespaces names. */
 export const useRows = ['namespace', 'team'] as const;
@@ -16,6 +16,8 @@ export const useQuerySchema = z.object({
   columns: z.enum(useColumns).default('class'),
   /** A moment in the past; left out: now. */
   at: z.iso.datetime({ offset: true }).optional(),
+  /** That one alone; what pods use is told of one alone. */
+  namespace: z.string().min(1).max(253).optional(),
 });
 
 export const flowsQuerySchema = z.object({

@@ -42,7 +42,12 @@ async function reckonSome(database: Database): Promise<boolean> {
     );
     await noteApplications(
       database,
-      facts.flatMap((f) => f.claims.map((c) => ({ claim_uid: c.uid, application: f.name }))),
+      facts.flatMap((f) =>
+        f.claims.map((c) => {
+          const pods = f.application.replicas.filter((r) => r.claims.some((m) => m.name === c.name)).map((r) => r.pod);
+          return { claim_uid: c.uid, application: f.name, pod: pods.length > 1 ? '*' : (pods[0] ?? null) };
+        }),
+      ),
     );
     const there = new Set(facts.map((f) => f.uid));
     const gone = uids.filter((u) => !there.has(u));

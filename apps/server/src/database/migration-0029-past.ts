@@ -1,6 +1,9 @@
 import type { Database } from './database';
 
 const statements = `
+-- the pod that uses a claim, or used it last; '*': several
+ALTER TABLE used_claims ADD COLUMN pod text NOT NULL DEFAULT '';
+
 -- counted last of the volumes of a backend: one row for each, since a row for each volume was changed every minute
 CREATE UNLOGGED TABLE last_counts (
   backend_id text PRIMARY KEY REFERENCES backends ON DELETE CASCADE,

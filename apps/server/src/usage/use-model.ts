@@ -17,12 +17,15 @@ class UsedClaimModel extends Model<InferAttributes<UsedClaimModel>, InferCreatio
   declare claimUid: string;
   /** Name of the application whose pods use it, or used it last. */
   declare application: CreationOptional<string>;
+  /** The pod that uses it, or used it last; `*`: several. */
+  declare pod: CreationOptional<string>;
 }
 
 /** @public every table has its model */
 export const usedClaims = table('used_claims', UsedClaimModel, {
   claimUid: { type: DataTypes.TEXT, primaryKey: true },
   application: { type: DataTypes.TEXT, allowNull: false, defaultValue: '' },
+  pod: { type: DataTypes.TEXT, allowNull: false, defaultValue: '' },
 });
 
 /** What is told apart in every sum. */

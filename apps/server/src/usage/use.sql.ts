@@ -45,7 +45,15 @@ const ratesAt = (at: string) => `
   CROSS JOIN LATERAL (SELECT * FROM rates r WHERE r.tier = h.value AND r.from_at <= ${at} ORDER BY r.from_at DESC LIMIT 1) r`;
 
 /** Figures of each key at a moment, and what they are put together by. */
-const figuresFrom = (table: string, wide: string, { by, joins }: { by: string; joins: string }) => {
+const ofKeys = {
+  from: `SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id`,
+  series: `e.kind = 'key' AND e.name = s.key_id::text`,
+};
+const figuresFrom = (
+  table: string,
+  wide: string,
+  { by, joins, of = ofKeys }: { by: string; joins: string; of?: typeof ofKeys },
+) => {
   const column = table === 'samples' ? 'written' : 'written_last';
   return `WITH price AS MATERIALIZED (${ratesAt('$1::timestamptz')})
    SELECT ${by}, ${sums},
@@ -53,9 +61,9 @@ const figuresFrom = (table: string, wide: string, { by, joins }: { by: string; j
      -- rounded for each key, the smallest that is ever told apart: so every grouping adds up to the same
      CASE WHEN bool_and((s.provisioned, s.milli_iops) = (0, 0) OR r.pool_id IS NOT NULL) THEN coalesce(sum(round(
        s.provisioned::numeric * r.micros_per_gib / 1073741824 + s.milli_iops::numeric * r.micros_per_iops / 1000)), 0)::bigint END AS micros
-   FROM (SELECT key_id, ${amounts.map((a) => `sum(${a})::bigint AS ${a}`).join(', ')} FROM (${sumsAt('$1')}) m GROUP BY key_id) s
+   FROM (${of.from}) s
    JOIN use_keys k ON k.id = s.key_id
-   LEFT JOIN series e ON s.provisioned > 0 AND e.kind = 'key' AND e.name = s.key_id::text
+   LEFT JOIN series e ON s.provisioned > 0 AND ${of.series}
    LEFT JOIN LATERAL (SELECT m.${column} AS written FROM ${table} m WHERE m.series_id = e.id AND m.at <= $1 AND m.at > $1 - interval '${wide}'
      AND m.${column} IS NOT NULL ORDER BY m.at DESC LIMIT 1) w ON true
    LEFT JOIN price r ON r.pool_id = k.pool_id ${joins}
@@ -95,6 +103,22 @@ export const byAge = <T>(
   long: made('rolled_1d', '2 days'),
 });
 export const useAt = byAge(useFrom);
+
+/** What the pods of a namespace used at a moment: those that use its claims, or did last. */
+export const podsAt = byAge((table, wide) =>
+  statement<UseCell, [at: Date, namespaces: readonly string[], most: number]>(
+    `${figuresFrom(table, wide, {
+      by: 'k.namespace AS "row", s.pod AS "column"',
+      joins: '',
+      of: {
+        from: `SELECT u.key_id, u.claim_uid, c.pod, ${amounts.map((a) => `u.${a}`).join(', ')} FROM use_keys n JOIN uses u ON u.key_id = n.id
+          JOIN used_claims c ON c.claim_uid = u.claim_uid
+          WHERE n.namespace = ANY($2::text[]) AND u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1)`,
+        series: `e.kind = 'claim' AND e.name = s.claim_uid`,
+      },
+    })} GROUP BY 1, 2 ORDER BY 1, 2 LIMIT $3`,
+  ),
+);
 
 /** What namespaces used of which class on which pool at a moment. */
 export const flowsAt = byAge((table, wide) =>
@@ -154,10 +178,10 @@ export const noteClock = statement<{ ahead_ms: number }, [told: Date]>(
    WHERE c.id = 1 AND abs(c.ahead_ms - CASE WHEN abs(s.ms) < 60000 OR s.ms > 86400000 THEN 0 ELSE s.ms END) > 30000 RETURNING c.ahead_ms`,
 );
 
-/** Claims whose pods' owner has a name, beside what was known of them. */
+/** Names the application that a claim's pods are of, and the pod that uses it; null: none now, so the last stays. */
 export const nameApplications = statement<object, [claims: string]>(
-  `UPDATE used_claims u SET application = f.application FROM (
-     SELECT u.claim_uid, f.application FROM jsonb_to_recordset($1::jsonb) AS f(claim_uid text, application text)
-     JOIN used_claims u USING (claim_uid) WHERE u.application <> f.application ORDER BY u.claim_uid FOR UPDATE OF u) f
+  `UPDATE used_claims u SET application = f.application, pod = f.pod FROM (
+     SELECT u.claim_uid, f.application, coalesce(f.pod, u.pod) AS pod FROM jsonb_to_recordset($1::jsonb) AS f(claim_uid text, application text, pod text)
+     JOIN used_claims u USING (claim_uid) WHERE (u.application, u.pod) <> (f.application, coalesce(f.pod, u.pod)) ORDER BY u.claim_uid FOR UPDATE OF u) f
    WHERE u.claim_uid = f.claim_uid`,
 );

@@ -166,7 +166,8 @@ async function carry([kind, c, n]: Act, claims: Map<number, Believed>): Promise<
     Object.assign(known, { held: 0, copies: 0, pool: undefined });
     if (!known.there) claims.delete(c);
   }
-  if (kind === 'name') await noteApplications(database, [{ claim_uid: uid, application: `app-${n % 3}` }]);
+  if (kind === 'name')
+    await noteApplications(database, [{ claim_uid: uid, application: `app-${n % 3}`, pod: `pod-${n % 2}` }]);
 }
 
 const told = ({ cells, rows, columns }: UseGrid) =>
@@ -243,6 +244,29 @@ test('a cell costs what its promises cost a month at the rates and tiers of the 
   await hold('c', 'p2');
   expect((await grid('namespace', 'class')).cells.price).toEqual([null]);
   await heldAs.in(database).update({ value: 'standard' }, { where: { name: 'p2' } });
+});
+
+test('the pods of one namespace use what it uses; of several, and of others, nothing is told', async () => {
+  for (const [uid, namespace, pod] of [
+    ['a', 'n0', 'store-0'],
+    ['b', 'n0', '*'],
+    ['c', 'n0', null],
+    ['d', 'n1', 'store-0'],
+  ] as const) {
+    await platformObjects.in(database).create({ ...aClaimRow(uid, new Date('2040-01-01')), namespace });
+    await noteApplications(database, [{ claim_uid: uid, application: 'store', pod }]);
+  }
+  const of = (namespace?: string, sight = Sight.everything) =>
+    getUse(database, sight, { rows: 'namespace', columns: 'pod', ...(namespace && { namespace }) }, 'EUR');
+  const pods = await of('n0');
+  expect([pods.rows, pods.columns]).toEqual([['n0'], ['', '*', 'store-0']]);
+  expect(pods.cells.requested).toEqual([GiB, GiB, GiB]);
+  expect(totals(pods).requested).toBe(3 * GiB);
+  // a pod that is away for a while used it last
+  await noteApplications(database, [{ claim_uid: 'a', application: 'store', pod: null }]);
+  expect((await of('n0')).columns).toContain('store-0');
+  await expect(of()).rejects.toThrow(/one namespace at a time/);
+  expect((await of('n0', Sight.of({ role: 'namespace-owner', namespaces: ['n1'] } as never))).cells.row).toEqual([]);
 });
 
 test('flows from namespaces by classes to pools add up to the grid, the largest and the rest', async () => {

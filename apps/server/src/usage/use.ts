@@ -7,7 +7,7 @@ import { namesOf } from '../mirror/mirrored';
 import type { Sight } from '../people/sight';
 import { listPools } from '../pools/pools';
 import { Refusal } from '../refusals/refusal';
-import { keepSums, limitsAt, nameApplications, noteClock, siteMoments, useAt, type UseCell } from './use.sql';
+import { keepSums, limitsAt, nameApplications, noteClock, podsAt, siteMoments, useAt, type UseCell } from './use.sql';
 
 /** Cells read for one grid: what is more is refused, never left out. */
 const mostCells = 400_000;
@@ -27,10 +27,10 @@ export async function keepDays(database: Database, isOver: () => boolean = () =>
 export const followClock = async (database: Database, told: Date): Promise<boolean> =>
   (await noteClock(database, told)).length > 0;
 
-/** Notes which application each claim is of. */
+/** Notes which application each claim is of, and which pod uses it (null: none now; `*`: several). */
 export async function noteApplications(
   database: Database,
-  claims: readonly { readonly claim_uid: string; readonly application: string }[],
+  claims: readonly { readonly claim_uid: string; readonly application: string; readonly pod: string | null }[],
 ): Promise<void> {
   if (claims.length > 0) await nameApplications(database, asRecords(claims));
 }
@@ -91,25 +91,25 @@ export async function momentOf(
 export async function getUse(
   database: Database,
   sight: Sight,
-  { rows: by, columns: of, at: asked }: z.infer<typeof useQuerySchema>,
+  { rows: by, columns: of, at: asked, namespace }: z.infer<typeof useQuerySchema>,
   currency: string,
 ): Promise<UseGrid> {
   const { at, now, since } = await momentOf(database, asked);
   const isPast = asked !== undefined;
   const tiers = of === 'tier' ? Object.fromEntries((await listPools(database)).map((p) => [p.id, p.tier])) : {};
-  const cells = await useAt[ageOf(now.getTime() - at.getTime())](
-    database,
-    at,
-    sight.namespaces,
-    by,
-    of,
-    JSON.stringify(tiers),
-    mostCells + 1,
-  );
+  const age = ageOf(now.getTime() - at.getTime());
+  // of all namespaces there may be as many pods as claims
+  if (of === 'pod' && (by !== 'namespace' || namespace === undefined))
+    throw Refusal.invalid('namespace', 'What pods use is told of one namespace at a time: name it.');
+  const names = namespace === undefined ? sight.namespaces : sight.sees(namespace) ? [namespace] : [];
+  const cells =
+    of === 'pod'
+      ? await podsAt[age](database, at, names!, mostCells + 1)
+      : await useAt[age](database, at, names, by, of, JSON.stringify(tiers), mostCells + 1);
   if (cells.length > mostCells)
     throw Refusal.invalid('columns', `More than ${mostCells} cells by ${of}: ask by class or pool, or for a team.`);
-  const known = isPast || by === 'team' ? [] : await namesOf(database, 'namespaces', sight.namespaces);
-  const limits = by === 'namespace' ? await limitsAt(database, at, sight.namespaces) : [];
+  const known = isPast || by === 'team' ? [] : await namesOf(database, 'namespaces', names);
+  const limits = by === 'namespace' ? await limitsAt(database, at, names) : [];
   const rows = [...new Set([...known, ...cells.map((c) => c.row), ...limits.map((l) => l.namespace)])].sort();
   const rowAt = new Map(rows.map((name, i) => [name, i]));
   const classes = of === 'class' ? limits.flatMap((l) => l.class_name || []) : [];

@@ -43,7 +43,7 @@ export const keys = {
   waste: (kind: string, q: string, aside: string) => ['waste', kind, q, aside] as const,
   tokens: () => ['tokens'] as const,
   scenarios: () => ['scenarios'] as const,
-  use: (rows: string, columns: string, at: string) => ['use', rows, columns, at] as const,
+  use: (rows: string, columns: string, at: string, of = '') => ['use', rows, columns, at, of] as const,
   flows: (measure: string, at: string) => ['use', 'flows', measure, at] as const,
   past: {
     all: (at: string) => ['past', 'all', at] as const,

@@ -18,11 +18,11 @@ import { UseOf } from './UseOf';
 const Flows = lazy(() => import('./Flows'));
 
 function useUse() {
-  const { rows, columns } = useUseChoices();
+  const { rows, columns, of } = useUseChoices();
   const at = useMoment();
   return useQuery({
-    queryKey: keys.use(rows, columns, at ?? ''),
-    queryFn: () => ask('getUse', { query: { rows, columns, ...(at && { at }) } }),
+    queryKey: keys.use(rows, columns, at ?? '', of),
+    queryFn: () => ask('getUse', { query: { rows, columns, ...(at && { at }), ...(of && { namespace: of }) } }),
     placeholderData: keepPreviousData,
   });
 }
@@ -34,7 +34,7 @@ function Shown({ grid }: { grid: UseAnswer }) {
   const { rows, columns } = useUseChoices();
   return (
     <Column gap={1.5} sx={{ minHeight: '100%' }}>
-      <UseControls />
+      <UseControls first={grid.rows[0]} />
       {grid.rows.length === 0 ? (
         <Empty title={grid.isPast ? 'Nothing was there at that moment' : 'No namespace is known yet'}>
           {grid.isPast ? 'Choose a later one.' : 'They appear as soon as the platform answers.'}

@@ -2,6 +2,7 @@ import { Box, Button, TextField, ToggleButton, ToggleButtonGroup } from '@mui/ma
 import { styled, useTheme } from '@mui/material/styles';
 import { useColumns, useRows, type UseColumn, type UseRow } from '@moorage/contract/usage';
 import { useMemo } from 'react';
+import { useNamespaces } from '../api/queries';
 import { useAddress, useInAddress, useTypedInAddress } from '../frame/address';
 import { useMoment } from '../frame/Moment';
 import { OneOf } from '../parts/OneOf';
@@ -50,18 +51,38 @@ export function useUseChoices() {
   const [sort] = useInAddress('sort', 'name');
   const [namespace] = useInAddress('namespace');
   const [column] = useInAddress('class');
+  // of pods one namespace is told of at a time: without one, classes are shown
+  const known = (useColumns as readonly string[]).includes(columns) ? (columns as UseColumn) : 'class';
+  const isPods = known === 'pod' && namespace !== '' && rows !== 'team';
   return {
+    of: isPods ? namespace : '',
     rows: ((useRows as readonly string[]).includes(rows) ? rows : 'namespace') as UseRow,
-    columns: ((useColumns as readonly string[]).includes(columns) ? columns : 'class') as UseColumn,
+    columns: known === 'pod' && !isPods ? 'class' : known,
     measure: isMeasure(measure) ? measure : 'provisioned',
     sort,
     chosen: { row: namespace, column },
   };
 }
 
+/** Of which namespace is told alone. */
+function OneNamespace({ name }: { name: string }) {
+  const change = useAddress();
+  const { data } = useNamespaces();
+  const names = [...new Set([name, ...(data ?? []).map((n) => n.namespace)])].sort();
+  return (
+    <OneOf
+      label="Namespace"
+      width={190}
+      value={name}
+      options={names.map((n) => [n, n] as const)}
+      choose={(n) => change({ namespace: n, class: null })}
+    />
+  );
+}
+
 /** How the grid is looked at: rows, columns, measure, order, and part of a name. */
-export function UseControls({ isDrawing = false }: { isDrawing?: boolean }) {
-  const { rows, columns, measure, sort } = useUseChoices();
+export function UseControls({ isDrawing = false, first = '' }: { isDrawing?: boolean; first?: string }) {
+  const { rows, columns, measure, sort, of, chosen } = useUseChoices();
   const change = useAddress();
   const [q, setQ] = useTypedInAddress('q');
   const at = useMoment();
@@ -108,7 +129,12 @@ export function UseControls({ isDrawing = false }: { isDrawing?: boolean }) {
             width={130}
             value={columns}
             options={useColumns.map((c) => [c, columnWords[c]] as const)}
-            choose={(c) => change({ columns: c === 'class' ? null : c, class: null, sort: null })}
+            choose={(c) =>
+              change({
+                ...{ columns: c === 'class' ? null : c, class: null, sort: null },
+                ...(c === 'pod' && { namespace: chosen.row || first, rows: null, q: null }),
+              })
+            }
           />
           <OneOf
             label="Order"
@@ -123,14 +149,22 @@ export function UseControls({ isDrawing = false }: { isDrawing?: boolean }) {
             ]}
             choose={(s) => s !== 'column' && change({ sort: s === 'name' ? null : s })}
           />
-          <TextField
-            label={`Part of a ${rowWords[rows]}`}
-            value={q}
-            onChange={(e) => setQ(e.target.value)}
-            sx={{ width: 170 }}
-            slotProps={{ inputLabel: { shrink: true } }}
-          />
-          <Button href={`/api/use/export?${new URLSearchParams({ rows, columns, ...(at && { at }) })}`}>CSV</Button>
+          {of === '' ? (
+            <TextField
+              label={`Part of a ${rowWords[rows]}`}
+              value={q}
+              onChange={(e) => setQ(e.target.value)}
+              sx={{ width: 170 }}
+              slotProps={{ inputLabel: { shrink: true } }}
+            />
+          ) : (
+            <OneNamespace name={of} />
+          )}
+          <Button
+            href={`/api/use/export?${new URLSearchParams({ rows, columns, ...(at && { at }), ...(of && { namespace: of }) })}`}
+          >
+            CSV
+          </Button>
         </>
       )}
     </Row>

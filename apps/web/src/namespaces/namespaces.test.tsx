@@ -146,6 +146,22 @@ test('rows and columns are asked for as they are chosen, and stand in the addres
   expect(window.location.search).toBe('?columns=backend&rows=team');
 });
 
+test('pods are told of one namespace at a time, the chosen one; several that share a claim are named so', async () => {
+  const pods = aUseGrid([
+    ['tide-gauges', '*', { provisioned: GiB }],
+    ['tide-gauges', 'store-0', { provisioned: GiB }],
+  ]);
+  const { server, user } = await drawn({
+    getUse: ({ query }) => (query.columns === 'pod' ? pods : use),
+    listNamespaces: () => [],
+  });
+  await user.click(cell('tide-gauges/'));
+  await user.click(screen.getByLabelText('Columns'));
+  await user.click(await screen.findByRole('option', { name: 'pod' }));
+  expect(await screen.findByRole('columnheader', { name: 'several pods' })).toBeTruthy();
+  expect(server.of('getUse').at(-1)!.query).toEqual({ rows: 'namespace', columns: 'pod', namespace: 'tide-gauges' });
+});
+
 test('what has no name and what is shown as one are columns of their own, named so', async () => {
   const cells = [
     ['tide-gauges', 'a', { provisioned: GiB }],

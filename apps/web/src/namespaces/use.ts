@@ -22,6 +22,7 @@ export const columnWords: Record<UseColumn, string> = {
   pool: 'pool',
   backend: 'backend',
   application: 'application',
+  pod: 'pod',
 };
 export const rowWords: Record<UseRow, string> = { namespace: 'namespace', team: 'team' };
 /** What stands for what has none. */
@@ -31,6 +32,7 @@ export const noneOf: Record<UseColumn | UseRow, string> = {
   pool: 'not placed',
   backend: 'not placed',
   application: 'no application',
+  pod: 'no pod',
   namespace: 'no namespace',
   team: 'no team',
 };
@@ -45,7 +47,12 @@ export const columnTitle = (
   { columns, merged }: Pick<UseGrid, 'columns' | 'merged'>,
   i: number,
   of: UseColumn,
-): string => (merged > 0 && i === columns.length - 1 ? `${merged} others` : columns[i] || noneOf[of]);
+): string =>
+  merged > 0 && i === columns.length - 1
+    ? `${merged} others`
+    : of === 'pod' && columns[i] === '*'
+      ? 'several pods'
+      : columns[i] || noneOf[of];
 /** The place of the column of a key; null: all of them. */
 export function placeOf(grid: Pick<UseGrid, 'columns' | 'merged'>, key: string): number | null {
   const at = key === '' ? -1 : columnKeys(grid).indexOf(key);
