@@ -3,158 +3,29 @@
  * is bound by the product itself. All names are made up: the Orrin Sound Hydrographic Office.
  */
 import { backends } from './lib/stand.mjs';
-
-const GiB = 2 ** 30;
-
-const classes = [
-  {
-    name: 'ledger',
-    copies: 3,
-    encrypted: true,
-    reclaim: 'Retain',
-    iopsFloor: { kind: 'per-gib', perGiB: 12, minimum: 600, maximum: 15000 },
-    iopsCeiling: { kind: 'per-gib', perGiB: 48, minimum: 2400, maximum: 60000 },
-    writeShare: 0.4,
-    purpose: 'databases',
-    graceDays: 7,
-    allowances: [
-      { setting: 'iops-floor', minimum: 600, maximum: 20000, namespaces: [] },
-      { setting: 'copies', minimum: 2, maximum: 4, namespaces: [] },
-    ],
-  },
-  { name: 'general', copies: 2, isDefault: true, strategy: 'spread' },
-  { name: 'charts-shared', copies: 2, purpose: 'shared-files' },
-  {
-    name: 'echo-deep',
-    shards: { data: 4, parity: 2 },
-    strategy: 'pack',
-    throughputFloor: { kind: 'per-gib', perGiB: 0.01, minimum: 10 },
-  },
-  { name: 'scratch', purpose: 'scratch', binding: 'WaitForFirstConsumer' },
-];
-
-const moorings = [
-  ['ledger', ['kelp-nvme', 'basalt-swift']],
-  ['general', ['basalt-broad', 'basalt-swift']],
-  ['echo-deep', ['kelp-deep', 'basalt-broad']],
-  ['scratch', ['kelp-nvme', 'basalt-broad']],
-];
-
-const claimSpec = (className, size, modes = ['ReadWriteOnce']) => ({
-  accessModes: modes,
-  storageClassName: className,
-  resources: { requests: { storage: size } },
-});
-
-/** Started through the product: replicas, class and size of each claim. */
-const apps = [
-  ['tide-gauges', 'gauge-store', 3, 'ledger', '400Gi', 'zones'],
-  ['ferry-desk', 'booking-ledger', 3, 'ledger', '120Gi', 'zones'],
-  ['wave-model', 'swell-grid', 12, 'scratch', '500Gi', 'any'],
-  ['sonar-archive', 'echo-vault', 6, 'echo-deep', '8Ti', 'zones'],
-  ['buoy-telemetry', 'beacon-queue', 5, 'ledger', '80Gi', 'zones'],
-  ['crew-roster', 'roster', 3, 'general', '8Gi', 'any'],
-  ['crew-roster', 'leave-book', 2, 'general', '4Gi', 'any'],
-  ['lamp-watch', 'lamp-log', 5, 'general', '12Gi', 'nodes'],
-  ['lamp-watch', 'lamp-faults', 3, 'general', '3Gi', 'any'],
-  ['print-works', 'plate-queue', 4, 'general', '16Gi', 'any'],
-  ['print-works', 'ink-stock', 2, 'general', '2Gi', 'any'],
-  ['sandbox-ana', 'tries', 6, 'general', '5Gi', 'any'],
-  ['sandbox-ana', 'notebook', 2, 'general', '10Gi', 'any'],
-  ['sandbox-ivo', 'tries', 8, 'general', '2Gi', 'any'],
-];
-/** Started while all nodes but one took no pods: both of its replicas are on that one. */
-const onOneNode = ['ferry-desk', 'seat-cache', 2, 'general', '20Gi', 'any'];
-const theOneNode = 'quay-08';
-
-const appOf = ([namespace, name, replicas, className, size, spread]) => ({
-  ...{ namespace, name, replicas, spread, image: `orrin-sound.example/${name}:4`, port: 8080, ordered: false },
-  ...{ whenScaled: 'Retain', whenDeleted: 'Retain' },
-  templates: [{ name: 'data', className, size, modes: ['ReadWriteOnce'], volumeMode: 'Filesystem' }],
-});
-const claim = (namespace, name, className, size, modes) => [
-  `/api/v1/namespaces/${namespace}/persistentvolumeclaims`,
-  { metadata: { name }, spec: claimSpec(className, size, modes) },
-];
-
-const objects = [
-  claim('tide-gauges', 'gauge-archive', 'echo-deep', '6Ti'),
-  claim('tide-gauges', 'calibration', 'general', '300Mi'),
-  claim('tide-gauges', 'station-photos', 'echo-deep', '900Gi'),
-  claim('ferry-desk', 'timetable', 'general', '10.2Gi'),
-  claim('ferry-desk', 'receipts', 'general', '64Gi'),
-  claim('chart-tiles', 'tile-source', 'echo-deep', '2Ti'),
-  claim('chart-tiles', 'tile-index', 'ledger', '80Gi'),
-  claim('chart-tiles', 'print-queue', 'general', '40Gi'),
-  claim('chart-tiles', 'glyphs', 'general', '5Gi'),
-  claim('wave-model', 'forecast-out', 'general', '250Gi'),
-  claim('wave-model', 'boundary-data', 'echo-deep', '1500Gi'),
-  claim('tide-gauges', 'levels-2019', 'ledger', '150Gi'),
-  claim('chart-tiles', 'proofs', 'ledger', '30Gi'),
-];
-const manyWriters = ['ReadWriteMany'];
-/** Shares of the file backend, in the order in which they are carved out; the last finds the first instance full. */
-const shares = [
-  claim('chart-tiles', 'tile-share', 'charts-shared', '2Ti', manyWriters),
-  claim('chart-tiles', 'plates', 'charts-shared', '900Gi', manyWriters),
-  claim('tide-gauges', 'sounding-scans', 'charts-shared', '700Gi', manyWriters),
-  claim('tide-gauges', 'tide-tables', 'charts-shared', '300Gi', manyWriters),
-  claim('wave-model', 'harbour-plans', 'charts-shared', '120Gi', manyWriters),
-  claim('wave-model', 'wave-atlas', 'charts-shared', '130Gi', manyWriters),
-];
-/** Done with: what it held is room in its instance. */
-const doneWith = 'tide-gauges/sounding-scans';
-
-/** Deleted by mistake: their class keeps the volumes for a while. */
-const mistaken = ['tide-gauges/levels-2019', 'chart-tiles/proofs'];
-
-const cannotBind = [
-  claim('chart-tiles', 'poster-share', 'general', '60Gi', manyWriters),
-  claim('ferry-desk', 'booking-archive', 'ledger', '300Gi'),
-  claim('wave-model', 'spare-grid', 'scratch', '500Gi'),
-];
-
-const bucketClasses = [
-  { name: 'chart-objects', pools: ['kelp-deep'], deletion: 'Retain', limit: '50Gi' },
-  { name: 'passing', pools: ['kelp-deep'], deletion: 'Delete', limit: '10Gi' },
-];
-/** Buckets, who holds a key to each, and how many objects of how many bytes lie in it. */
-const buckets = [
-  ['chart-tiles', 'tile-objects', 'chart-objects', '200Gi', ['tile-press', 'tile-readers'], 1240, 9_000],
-  ['tide-gauges', 'gauge-exports', 'chart-objects', undefined, ['exporter'], 310, 4_000],
-  ['ferry-desk', 'ticket-scans', 'passing', undefined, ['scanner'], 85, 12_000],
-  ['wave-model', 'all-years', 'chart-objects', '120Ti', [], 0, 0],
-];
-
-/** How full each volume is, by its claim's name; the rest is a quarter full. */
-const written = {
-  'gauge-store': 0.62,
-  'booking-ledger': 0.41,
-  'seat-cache': 0.18,
-  'swell-grid': 0.71,
-  'gauge-archive': 0.8,
-  'tile-source': 0.55,
-  'echo-vault': 0.66,
-  'beacon-queue': 0.35,
-};
-
-const dayMs = 24 * 3_600_000;
-/** How long ago the story begins, and when the surveys of the sonar came over from where they were kept before, days. */
-const storyDays = 60;
-const surveysCameDays = 33;
-/** Bytes that are written more each day, as a part of what is provisioned, and the share by which what is written grows. */
-const courses = {
-  'gauge-store': { perDay: 0.0035 },
-  'booking-ledger': { perDay: 0.0021 },
-  'gauge-archive': { perDay: 0.0048 },
-  'echo-vault': { perDay: 0.0052 },
-  'beacon-queue': { perDay: 0.0012 },
-  'swell-grid': { perDay: 0 },
-  // it runs away
-  'tries-': { share: 0.05 },
-};
-/** For half a day one backend told nothing. */
-const silence = { backend: 'basalt', fromDays: 20, hours: 14 };
+import {
+  GiB,
+  appOf,
+  apps,
+  bucketClasses,
+  buckets,
+  cannotBind,
+  classes,
+  courses,
+  dayMs,
+  doneWith,
+  mistaken,
+  moorings,
+  objects,
+  ofOthers,
+  onOneNode,
+  shares,
+  silence,
+  storyDays,
+  surveysCameDays,
+  theOneNode,
+  written,
+} from './scenario-data.mjs';
 
 export async function loadScenario({ url, standins, say }) {
   let cookie = '';
@@ -231,6 +102,7 @@ export async function loadScenario({ url, standins, say }) {
     return ['kelp-nvme', 'kelp-deep', 'basalt-swift', 'basalt-broad'].every((p) => known.includes(p));
   });
   await until('the namespaces', async () => (await api('GET', '/api/namespaces')).length >= 4);
+  await makeOfOthers();
   for (const cls of classes) await api('POST', '/api/classes', cls);
   for (const [className, pools] of moorings)
     for (const pool of pools) await api('PUT', `/api/moorings/${className}/${pool}`, { enabled: true });
@@ -281,6 +153,12 @@ export async function loadScenario({ url, standins, say }) {
       perDay: Math.round(provisioned * (course?.perDay ?? 0.001)),
     });
   }
+  const TiB = 1024 * GiB;
+  const consumed = Math.round(ofOthers.writtenTib * TiB);
+  await control(ofOthers.backend, `/volumes/${ofOthers.id}`, { consumed });
+  await control(ofOthers.backend, `/volumes/${ofOthers.id}/course`, {
+    ...{ at: daysAgo(0), consumed, share: 0, perDay: Math.round(ofOthers.perDayTib * TiB) },
+  });
   const from = began - silence.fromDays * dayMs;
   await control(silence.backend, '/silences', {
     from: new Date(from).toISOString(),
@@ -293,6 +171,42 @@ export async function loadScenario({ url, standins, say }) {
   await makeBuckets();
   await pressTiles();
   await failOneDisk();
+
+  /** By the backend's own interface, as whoever keeps it there did. */
+  async function makeOfOthers() {
+    const { url: address } = standins[ofOthers.backend];
+    const call = async (path, init = {}) => {
+      const response = await fetch(address + path, {
+        ...init,
+        headers: {
+          'Content-Type': 'application/json',
+          Authorization: `Basic ${Buffer.from(`moorage:${backends[ofOthers.backend].password}`).toString('base64')}`,
+        },
+      });
+      if (!response.ok) throw new Error(`${path}: ${response.status} ${await response.text()}`);
+      return response.json();
+    };
+    const linkOf = async (path, name) => (await call(path))[name]['@odata.id'];
+    const [member] = (await call(await linkOf('/redfish/v1', 'Storage'))).Members;
+    const volumes = await linkOf(member['@odata.id'], 'Volumes');
+    const pools = await linkOf(member['@odata.id'], 'StoragePools');
+    const pool = (await call(pools)).Members.find((m) => m['@odata.id'].endsWith(ofOthers.pool));
+    await call(volumes, {
+      method: 'POST',
+      body: JSON.stringify({
+        Name: ofOthers.name,
+        CapacityBytes: ofOthers.tib * 1024 * GiB,
+        CapacitySources: [{ ProvidingPools: [pool] }],
+      }),
+    });
+    await until('a volume of others', async () => {
+      for (const { '@odata.id': path } of (await call(volumes)).Members) {
+        const volume = await call(path);
+        if (volume.Name === ofOthers.name) ofOthers.id = volume.Id;
+      }
+      return ofOthers.id !== undefined;
+    });
+  }
 
   async function startOnOneNode() {
     const nodes = Array.from({ length: 12 }, (_, i) => `quay-${String(i + 1).padStart(2, '0')}`);

@@ -37,18 +37,39 @@ test('what fills a pool is found in three steps', async () => {
   await browser.see('level-log');
 });
 
-test('a moment of the past is shown as it was, plainly marked, and left again', async () => {
+test('a moment of the past is shown as it was in every place that has one, plainly marked, and left again', async () => {
   const { at } = await caller.ok<{ at: string }>('GET', '/api/use');
   await caller.ok('POST', '/api/claims', { ...aClaim('spare', 'general', { size: '400Gi' }), namespace: 'wave-model' });
   await caller.inState('spare', 'bound', 'wave-model');
+  await caller.ok('PUT', '/api/moorings/general/kelp-nvme', { enabled: true });
   await browser.go('/namespaces');
   await browser.see('wave-model');
   await browser.see('540 GiB');
   await browser.go(`/namespaces?at=${at}`);
   await browser.see('Nothing can be changed here.');
   await browser.see('140 GiB');
+  await browser.clickOn('[data-cell="ferry-desk/general"]');
+  await browser.see('ferry-desk in general');
+  await browser.click('1 claim');
+  await browser.see('receipts');
+  await browser.see('All 1, on every page');
+  await browser.click('Moorings');
+  await browser.clickOn('[data-cell="general/kelp-nvme"]');
+  await browser.see('Not moored.');
+  await browser.click('Backends');
+  await browser.see('What others than claims kept there');
+  await browser.click('Watch');
+  await browser.see('this place shows what is now');
+  await browser.click('Namespaces');
+  await browser.see('140 GiB');
   await browser.click('Back to now');
   await browser.see('540 GiB');
+});
+
+test('on three shores a band leads to the claims that it is made of', async () => {
+  await browser.go('/namespaces?view=shores');
+  await browser.clickOn('a[aria-label^="ferry-desk, ledger on kelp-nvme"]');
+  await browser.see('bookings');
 });
 
 test('what a month costs adds up by whatever it is put together', async () => {
