@@ -1,4 +1,4 @@
-import { readFileSync } from 'node:fs';
+import { existsSync, readFileSync } from 'node:fs';
 import { dirname } from 'node:path';
 import { roles } from '@moorage/contract/people';
 import { z } from 'zod';
@@ -75,13 +75,22 @@ function required(name: string): string {
   return value;
 }
 
+/** A folder that is named must be there: a slip of the pen would be noticed when it is too late. */
+function folderNamed(name: string): string | undefined {
+  const folder = process.env[name];
+  if (folder && !existsSync(folder))
+    throw new Error(`${name} names ${folder}, which is not there: correct it, or leave it out.`);
+  return folder;
+}
+
 export function configFromEnvironment(): Config {
   const key = Buffer.from(readFileSync(required('MOORAGE_KEY_FILE'), 'utf8').trim(), 'hex');
   if (key.length !== 32) throw new Error('MOORAGE_KEY_FILE must hold 64 hexadecimal digits.');
+  const databaseFolder = folderNamed('MOORAGE_DATABASE_FOLDER');
   return {
     port: Number(process.env.MOORAGE_PORT ?? 4400),
     databaseUrl: required('MOORAGE_DATABASE_URL'),
-    databaseFree: () => freeOn(process.env.MOORAGE_DATABASE_FOLDER),
+    databaseFree: () => freeOn(databaseFolder),
     estate: readEstate(required('MOORAGE_ESTATE')),
     key,
     sessionSecret: key.toString('base64'),

@@ -2,12 +2,14 @@
 import pg from 'pg';
 import { Database } from '../database/database';
 import { migrate } from '../database/migrations';
+import { getPast } from '../past/past';
 import { Sight } from '../people/sight';
 import type { BackendVolume } from '../swordfish/connector';
 import { getHistory } from '../usage/history';
 import { LastCounted } from '../usage/last-counted';
 import { rollDay } from '../usage/roll.sql';
 import { rollUp, takeMinuteOf } from '../usage/sampling';
+import { getStatement } from '../usage/statement';
 import { getUse, keepDays } from '../usage/use';
 
 const [url = '', volumesText = '20000', daysText = '60'] = process.argv.slice(2);
@@ -108,6 +110,7 @@ async function beside() {
 
 async function ask() {
   const past = new Date(midnight - Math.floor(days / 2) * dayMs + 1234);
+  const month = new Date(Date.UTC(past.getUTCFullYear(), past.getUTCMonth(), 1));
   const year = { from: new Date(midnight - days * dayMs).toISOString(), to: new Date(midnight).toISOString() };
   const sums = 'sum(u.claims), sum(u.requested), sum(u.provisioned), sum(u.footprint)';
   const grid = (when: string) =>
@@ -124,6 +127,21 @@ async function ask() {
       () => getUse(database, Sight.everything, { rows: 'namespace', columns: 'class', at: past.toISOString() }, 'EUR'),
       grid('u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1)'),
       [past],
+    ],
+    [
+      'backends and moorings, at a past moment',
+      () => getPast(database, Sight.everything, past.toISOString()),
+      `SELECT k.class_name, k.pool_id, ${sums} FROM uses u JOIN use_keys k ON k.id = u.key_id
+       WHERE u.from_at <= $1 AND (u.until_at IS NULL OR u.until_at > $1) GROUP BY 1, 2`,
+      [past],
+    ],
+    [
+      'the statement of a month',
+      () => getStatement(database, Sight.everything, month.toISOString().slice(0, 7), 'EUR'),
+      `SELECT k.namespace, k.class_name, k.pool_id, k.application,
+         sum(u.provisioned * extract(epoch FROM least(coalesce(u.until_at, $2), $2) - greatest(u.from_at, $1)))
+       FROM uses u JOIN use_keys k ON k.id = u.key_id WHERE u.from_at < $2 AND (u.until_at IS NULL OR u.until_at > $1) GROUP BY 1, 2, 3, 4`,
+      [month, new Date(Math.min(midnight, Date.UTC(month.getUTCFullYear(), month.getUTCMonth() + 1, 1)))],
     ],
     [
       "a namespace's chart of all days",

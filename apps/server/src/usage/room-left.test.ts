@@ -63,5 +63,6 @@ test('a disk that turns out to be full stops sampling for a time, and nothing el
 
 test('free bytes are those of the disk of a folder; without one nobody knows', async () => {
   expect(await freeOn(undefined)).toBeNull();
+  expect(await freeOn('/nowhere/at/all')).toBeNull();
   expect(await freeOn('/tmp')).toBeGreaterThan(0);
 });

@@ -10,11 +10,15 @@ export const reserveBytes = 2 ** 30;
 /** How long nothing is written after the database said that its disk is full. */
 const restMs = 10 * 60_000;
 
-/** Free bytes on the disk of a folder; null where that is not known. */
+/** Free bytes on the disk of a folder; null where that is not known: a folder that cannot be looked at is no reason to stop. */
 export async function freeOn(folder: string | undefined): Promise<number | null> {
   if (folder === undefined) return null;
-  const { bavail, bsize } = await statfs(folder);
-  return bavail * bsize;
+  try {
+    const { bavail, bsize } = await statfs(folder);
+    return bavail * bsize;
+  } catch {
+    return null;
+  }
 }
 
 export const isDiskFull = (error: unknown): boolean => {

@@ -15,7 +15,11 @@ export const measureTitles: Readonly<Record<LimitMeasure, string>> = {
 const number = (value: number): string => Math.round(value).toLocaleString('en-GB');
 /** An amount with its unit. */
 export const amountText = (of: LimitMeasure, value: number): string =>
-  of === 'bytes' ? sizeText(value) : of === 'iops' ? `${number(value)} IOPS` : `${number(value)} ${of}`;
+  of === 'bytes'
+    ? sizeText(value)
+    : of === 'iops'
+      ? `${number(value)} IOPS`
+      : `${number(value)} ${value === 1 ? of.slice(0, -1) : of}`;
 /** The same as it is typed. */
 export const typedAmount = (of: LimitMeasure, value: number | null): string =>
   value === null ? '' : of === 'bytes' ? formatQuantity(value as Bytes) : String(value);
