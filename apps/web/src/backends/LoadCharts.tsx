@@ -7,6 +7,7 @@ import { CartesianGrid, Line, LineChart, ReferenceLine, ResponsiveContainer, Too
 import { useLoad } from '../api/cluster-queries';
 import { Empty, Fetched } from '../parts/States';
 import { Row } from '../parts/layout';
+import { useAxes } from '../parts/useAxes';
 import { roundUp } from '../parts/round-up';
 
 type Measure = 'iops' | 'throughput' | 'latency';
@@ -22,7 +23,10 @@ function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
   const limit = limitOf(pool, measure);
   const top = roundUp(Math.max(limit ?? 0, ...data.map((d) => d.value)));
   const hours = data.map((d) => d.at).filter((t) => new Date(t).getMinutes() === 0 && new Date(t).getHours() % 4 === 0);
-  const tick = { fill: chart.secondInk, fontSize: 12 };
+  const axes = useAxes({
+    ...{ ticks: hours, format: 'HH:mm', top, width: 62 },
+    text: (value) => value.toLocaleString('en-GB', { maximumFractionDigits: 2 }),
+  });
   return (
     <Box sx={{ flex: 1, minWidth: 280 }}>
       <Typography variant="caption" color="text.secondary">
@@ -30,28 +34,11 @@ function Chart({ pool, measure }: { pool: Load[number]; measure: Measure }) {
       </Typography>
       <ResponsiveContainer width="100%" height={130}>
         <LineChart data={data} margin={{ top: 6, right: 10, bottom: 0, left: 0 }} accessibilityLayer>
-          <CartesianGrid stroke={chart.rule} vertical={false} />
-          <XAxis
-            dataKey="at"
-            type="number"
-            scale="time"
-            domain={['dataMin', 'dataMax']}
-            tick={tick}
-            stroke={chart.secondInk}
-            tickFormatter={(t: number) => dayjs(t).format('HH:mm')}
-            ticks={hours}
-          />
-          <YAxis
-            tick={tick}
-            stroke={chart.secondInk}
-            width={62}
-            domain={[0, top]}
-            interval={0}
-            ticks={[0, top / 4, top / 2, (3 * top) / 4, top]}
-            tickFormatter={(v: number) => v.toLocaleString('en-GB', { maximumFractionDigits: 2 })}
-          />
+          <CartesianGrid {...axes.grid} />
+          <XAxis {...axes.x} />
+          <YAxis {...axes.y} />
           <Tooltip
-            contentStyle={{ background: chart.sheet, border: `1px solid ${chart.rule}`, borderRadius: 0, fontSize: 12 }}
+            {...axes.hint}
             labelFormatter={(t) => dayjs(Number(t)).format('D MMM YYYY, HH:mm')}
             formatter={(value) => [Number(value).toLocaleString('en-GB'), titles[measure]]}
           />

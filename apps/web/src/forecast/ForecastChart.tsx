@@ -14,7 +14,6 @@ import {
 import { useTheme } from '@mui/material/styles';
 import type { ForecastAnswer, RunwayRow } from '@moorage/contract/forecast';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
-import dayjs from 'dayjs';
 import { useState } from 'react';
 import {
   Area,
@@ -31,6 +30,7 @@ import { ask } from '../api/client';
 import { keys } from '../api/keys';
 import { useInAddress } from '../frame/address';
 import { Column, Row } from '../parts/layout';
+import { useAxes } from '../parts/useAxes';
 import { roundUp } from '../parts/round-up';
 import { Fetched } from '../parts/States';
 import { ticksOf } from '../history/words';
@@ -58,33 +58,18 @@ function Drawn({ told }: { told: ForecastAnswer }) {
   const most = Math.max(end, ...data.map((p) => Math.max(p.was ?? 0, p.band?.[1] ?? 0)));
   const isBytes = !['iops', 'iops-limit', 'claims'].includes(against);
   const top = roundUp(Math.max(1, most), isBytes ? 1024 : 1000);
-  const tick = { fill: chart.secondInk, fontSize: 12 };
+  const axes = useAxes({
+    ...{ ticks: ticksOf(data.map((p) => p.at)), top, width: 82, text },
+    format: data.at(-1)!.at - data[0]!.at > yearMs ? 'MMM YYYY' : 'D MMM',
+  });
   return (
     <ResponsiveContainer width="100%" height={250}>
       <ComposedChart data={data} margin={{ top: 8, right: 16, bottom: 0, left: 4 }} accessibilityLayer>
-        <CartesianGrid stroke={chart.rule} vertical={false} />
-        <XAxis
-          dataKey="at"
-          type="number"
-          scale="time"
-          domain={['dataMin', 'dataMax']}
-          tick={tick}
-          stroke={chart.secondInk}
-          ticks={ticksOf(data.map((p) => p.at))}
-          interval={0}
-          tickFormatter={(t: number) => dayjs(t).format(data.at(-1)!.at - data[0]!.at > yearMs ? 'MMM YYYY' : 'D MMM')}
-        />
-        <YAxis
-          tick={tick}
-          stroke={chart.secondInk}
-          width={82}
-          domain={[0, top]}
-          interval={0}
-          ticks={[0, top / 4, top / 2, (3 * top) / 4, top]}
-          tickFormatter={text}
-        />
+        <CartesianGrid {...axes.grid} />
+        <XAxis {...axes.x} />
+        <YAxis {...axes.y} />
         <Tooltip
-          contentStyle={{ background: chart.sheet, border: `1px solid ${chart.rule}`, borderRadius: 0, fontSize: 12 }}
+          {...axes.hint}
           labelFormatter={(t) => dayText(Number(t))}
           formatter={(value, name) => [
             Array.isArray(value) ? value.map((v) => text(Number(v))).join(' to ') : text(Number(value)),

@@ -14,6 +14,7 @@ import {
   XAxis,
   YAxis,
 } from 'recharts';
+import { useAxes } from '../parts/useAxes';
 import { roundUp } from '../parts/round-up';
 import { ticksOf, type Drawing } from './words';
 
@@ -74,38 +75,20 @@ export function Drawn({
 }) {
   const { chart } = useTheme();
   const data = pointsOf(history, drawing, beside);
-  const tick = { fill: chart.secondInk, fontSize: 12 };
   const text = unitText[drawing];
   const values = data.flatMap((p) =>
     [p.value, p.most, p.provisioned, p.limit, p.other, p.otherProvisioned].map((v) => v ?? 0),
   );
   const top = roundUp(Math.max(1, ...values), drawing === 'bytes' || drawing === 'throughput' ? 1024 : 1000);
+  const axes = useAxes({ ticks: ticksOf(history.at), format: timeFormat(history.step), top, width: 78, text });
   return (
     <ResponsiveContainer width="100%" height={230}>
       <ComposedChart data={data} margin={{ top: 8, right: 12, bottom: 0, left: 4 }} accessibilityLayer>
-        <CartesianGrid stroke={chart.rule} vertical={false} />
-        <XAxis
-          dataKey="at"
-          type="number"
-          scale="time"
-          domain={['dataMin', 'dataMax']}
-          tick={tick}
-          stroke={chart.secondInk}
-          ticks={ticksOf(history.at)}
-          interval={0}
-          tickFormatter={(t: number) => dayjs(t).format(timeFormat(history.step))}
-        />
-        <YAxis
-          tick={tick}
-          stroke={chart.secondInk}
-          width={78}
-          domain={[0, top]}
-          interval={0}
-          ticks={[0, top / 4, top / 2, (3 * top) / 4, top]}
-          tickFormatter={text}
-        />
+        <CartesianGrid {...axes.grid} />
+        <XAxis {...axes.x} />
+        <YAxis {...axes.y} />
         <Tooltip
-          contentStyle={{ background: chart.sheet, border: `1px solid ${chart.rule}`, borderRadius: 0, fontSize: 12 }}
+          {...axes.hint}
           labelFormatter={(t) => dayjs(Number(t)).format('D MMM YYYY, HH:mm')}
           formatter={(value, name) => [
             Array.isArray(value) ? value.map((v) => text(Number(v))).join(' to ') : text(Number(value)),
