@@ -111,9 +111,9 @@ export const pricesRisen = statement<
   [before: Date, times: number, least: number]
 >(
   `WITH rated AS (
-     SELECT t.tier, w.at AS moment, (SELECT r.micros_per_gib FROM rates r WHERE r.tier = t.tier AND r.from_at <= w.at ORDER BY r.from_at DESC LIMIT 1) AS gib,
+     SELECT t.tier, w.is_now, (SELECT r.micros_per_gib FROM rates r WHERE r.tier = t.tier AND r.from_at <= w.at ORDER BY r.from_at DESC LIMIT 1) AS gib,
        (SELECT r.micros_per_iops FROM rates r WHERE r.tier = t.tier AND r.from_at <= w.at ORDER BY r.from_at DESC LIMIT 1) AS iops
-     FROM (SELECT DISTINCT tier FROM rates) t, (VALUES (site_now()), ($1::timestamptz)) w(at)
+     FROM (SELECT DISTINCT tier FROM rates) t, (VALUES (true, site_now()), (false, $1::timestamptz)) w(is_now, at)
    ), days AS (
      SELECT (SELECT max(day) FROM use_days) AS now, (SELECT max(day) FROM use_days WHERE day <= $1) AS before
    ), costs AS (
@@ -121,7 +121,7 @@ export const pricesRisen = statement<
        sum(s.provisioned / 1073741824.0 * r.gib + s.milli_iops / 1000.0 * r.iops) / 1000000 AS cost
      FROM days d JOIN use_sums s ON s.day IN (d.now, d.before) JOIN use_keys k ON k.id = s.key_id
      JOIN held_as h ON h.kind = 'tier' AND h.name = k.pool_id AND h.until_at IS NULL
-     JOIN rated r ON r.tier = h.value AND r.moment = CASE WHEN s.day = d.now THEN site_now() ELSE $1 END
+     JOIN rated r ON r.tier = h.value AND r.is_now = (s.day = d.now)
      GROUP BY 1, 2
    ), both_of AS (
      SELECT namespace, coalesce(max(cost) FILTER (WHERE is_now), 0)::double precision AS now,

@@ -36,35 +36,37 @@ export const heldAsBetween = statement<HeldAsRow, [from: Date, to: Date]>(
    ORDER BY 1, 2, 4 LIMIT 400000`,
 );
 
-export interface PromisedSpan {
+export interface PromisedSum {
   key_id: number;
   namespace: string;
   class_name: string;
   pool_id: string;
   application: string;
   from_at: Date;
-  until_at: Date;
-  provisioned: number;
-  milli_iops: number;
+  /** Bytes by milliseconds, and thousandths of an operation per second by milliseconds: larger than numbers here are. */
+  byte_ms: string;
+  milli_iops_ms: string;
 }
 
-/** What was promised to each key between two moments, span by span in which it stayed the same; nothing of spans without any. */
-export const promisedBetween = statement<PromisedSpan, [from: Date, to: Date, most: number]>(
-  `WITH since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= $1), moved AS (
-     SELECT key_id, $1::timestamptz AS at, provisioned, milli_iops FROM use_sums WHERE day = (SELECT day FROM since)
+/**
+ * What was promised to each key, summed up over the time between each two of some moments, which ascend; nothing of times without
+ * any.
+ */
+export const promisedBetween = statement<PromisedSum, [moments: readonly Date[], most: number]>(
+  `WITH term AS MATERIALIZED (SELECT min(m) AS from_at, max(m) AS until_at FROM unnest($1::timestamptz[]) m),
+   parts AS MATERIALIZED (SELECT m AS from_at, lead(m) OVER (ORDER BY m) AS until_at FROM unnest($1::timestamptz[]) m),
+   since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= (SELECT from_at FROM term)), moved AS (
+     SELECT key_id, (SELECT from_at FROM term) AS at, provisioned, milli_iops FROM use_sums WHERE day = (SELECT day FROM since)
      UNION ALL
-     SELECT key_id, greatest(at, $1), provisioned, milli_iops FROM use_changes
-     WHERE at > coalesce((SELECT day FROM since), '-infinity') AND at < $2
-   ), together AS (
-     SELECT key_id, at, sum(provisioned)::bigint AS provisioned, sum(milli_iops)::bigint AS milli_iops FROM moved GROUP BY key_id, at
-   ), spans AS (
-     SELECT key_id, at AS from_at, lead(at, 1, $2::timestamptz) OVER w AS until_at,
-       sum(provisioned) OVER w AS provisioned, sum(milli_iops) OVER w AS milli_iops
-     FROM together WINDOW w AS (PARTITION BY key_id ORDER BY at)
+     SELECT key_id, greatest(at, (SELECT from_at FROM term)), provisioned, milli_iops FROM use_changes
+     WHERE at > coalesce((SELECT day FROM since), '-infinity') AND at < (SELECT until_at FROM term)
+   ), promised AS (
+     -- what changes at a moment is promised from then on until the end: what is summed up so needs no order
+     SELECT m.key_id, p.from_at,
+       sum(m.provisioned::numeric * round(extract(epoch FROM p.until_at - greatest(m.at, p.from_at)) * 1000)) AS byte_ms,
+       sum(m.milli_iops::numeric * round(extract(epoch FROM p.until_at - greatest(m.at, p.from_at)) * 1000)) AS milli_iops_ms
+     FROM moved m JOIN parts p ON m.at < p.until_at GROUP BY 1, 2
    )
-   SELECT s.key_id, k.namespace, k.class_name, k.pool_id, k.application, s.from_at, s.until_at, s.provisioned::bigint AS provisioned,
-     s.milli_iops::bigint AS milli_iops
-   FROM spans s JOIN use_keys k ON k.id = s.key_id
-   WHERE (s.provisioned > 0 OR s.milli_iops > 0) AND s.until_at > s.from_at
-   ORDER BY s.key_id, s.from_at LIMIT $3`,
+   SELECT s.key_id, k.namespace, k.class_name, k.pool_id, k.application, s.from_at, s.byte_ms::text, s.milli_iops_ms::text
+   FROM promised s JOIN use_keys k ON k.id = s.key_id WHERE s.byte_ms > 0 OR s.milli_iops_ms > 0 ORDER BY s.key_id, s.from_at LIMIT $2`,
 );

@@ -1,15 +1,15 @@
 import type { Statement } from '@moorage/contract/prices';
-import { chargesOf, inCents, type Charged, type Rate } from '@moorage/core/usage/statement';
+import { chargesOfSums, inCents, type ChargedSum, type Rate } from '@moorage/core/usage/statement';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
 import type { Sight } from '../people/sight';
 import { Refusal } from '../refusals/refusal';
 import { rates } from './price-model';
-import { heldAsBetween, promisedBetween, type HeldAsRow, type PromisedSpan } from './price.sql';
+import { heldAsBetween, promisedBetween, type HeldAsRow } from './price.sql';
 import { siteMoments } from './use.sql';
 
 const GiB = 2 ** 30;
-const mostSpans = 1_000_000;
+const mostSums = 1_000_000;
 const micro = 1_000_000;
 
 interface Named {
@@ -34,17 +34,9 @@ function namesOf(rows: readonly HeldAsRow[]): ReadonlyMap<string, readonly Named
   return found;
 }
 
-const unknown: readonly Named[] = [{ value: '', from: -Infinity, until: Infinity }];
-
-/** Cuts a span where the tier of its pool or the team of its namespace changed. */
-function* cut(span: PromisedSpan, names: ReadonlyMap<string, readonly Named[]>) {
-  const [from, until] = [span.from_at.getTime(), span.until_at.getTime()];
-  for (const tier of names.get(`tier/${span.pool_id}`) ?? unknown)
-    for (const team of names.get(`team/${span.namespace}`) ?? unknown) {
-      const [begin, end] = [Math.max(from, tier.from, team.from), Math.min(until, tier.until, team.until)];
-      if (begin < end) yield { tier: tier.value, team: team.value, from: begin, until: end };
-    }
-}
+/** What a name was held as at a moment; empty where nobody knows. */
+const heldAt = (names: ReadonlyMap<string, readonly Named[]>, key: string, at: number): string =>
+  names.get(key)?.find((n) => n.from <= at && at < n.until)?.value ?? '';
 
 /** What a month costs as far as a person sees it, from what was promised and the rates as they were. */
 export async function getStatement(
@@ -59,31 +51,38 @@ export async function getStatement(
   if (from > now) throw Refusal.invalid('month', `${month} has not begun: what it costs can be told once it has.`);
   const until = end < now ? end : now;
   const set = await rates.in(database).findAll({ raw: true, order: ['tier', 'fromAt'], limit: 10_000 });
-  const names = namesOf(await heldAsBetween(database, from, until));
+  const held = await heldAsBetween(database, from, until);
+  const names = namesOf(held);
+  // between two of these moments nothing has another price, tier or team
+  const changes = [...set.map((r) => r.fromAt), ...held.flatMap((h) => [h.from_at, h.until_at ?? until])];
+  const within = [...new Set(changes.map((c) => c.getTime()))].filter((t) => t > +from && t < +until);
+  const moments = [+from, ...within.sort((a, b) => a - b), +until].map((t) => new Date(t));
   // of all, whoever asks: the cents of a line are the same for everybody
-  const spans = await promisedBetween(database, from, until, mostSpans + 1);
-  if (spans.length > mostSpans)
-    throw Refusal.invalid('month', `More than ${mostSpans} changes in ${month}: no statement of so many is made.`);
+  const sums = await promisedBetween(database, moments, mostSums + 1);
+  if (sums.length > mostSums)
+    throw Refusal.invalid('month', `More than ${mostSums} lines in ${month}: no statement of so many is made.`);
   const term = { from: from.getTime(), until: end.getTime() };
+  const termMs = term.until - term.from;
   const lines = new Map<string, Omit<Statement['lines'][number], 'cents'>>();
-  const charged: Charged[] = [];
-  for (const span of spans)
-    for (const { tier, team, ...part } of cut(span, names)) {
-      const line = `${span.key_id}/${tier}/${team}`;
-      charged.push({ line, tier, ...part, bytes: span.provisioned, milliIops: span.milli_iops });
-      const share = (part.until - part.from) / (term.until - term.from);
-      const known = lines.get(line);
-      lines.set(line, {
-        ...{ namespace: span.namespace, team, className: span.class_name, pool: span.pool_id },
-        ...{ application: span.application, tier },
-        gib: (known?.gib ?? 0) + (share * span.provisioned) / GiB,
-        iops: (known?.iops ?? 0) + (share * span.milli_iops) / 1000,
-      });
-    }
+  const charged: ChargedSum[] = [];
+  for (const sum of sums) {
+    const at = sum.from_at.getTime();
+    const tier = heldAt(names, `tier/${sum.pool_id}`, at);
+    const team = heldAt(names, `team/${sum.namespace}`, at);
+    const line = `${sum.key_id}/${tier}/${team}`;
+    charged.push({ line, tier, from: at, byteMs: BigInt(sum.byte_ms), milliIopsMs: BigInt(sum.milli_iops_ms) });
+    const known = lines.get(line);
+    lines.set(line, {
+      ...{ namespace: sum.namespace, team, className: sum.class_name, pool: sum.pool_id },
+      ...{ application: sum.application, tier },
+      gib: (known?.gib ?? 0) + Number(sum.byte_ms) / termMs / GiB,
+      iops: (known?.iops ?? 0) + Number(sum.milli_iops_ms) / termMs / 1000,
+    });
+  }
   const priced: Rate[] = set.map((r) => ({
     ...{ tier: r.tier, from: r.fromAt.getTime(), microsPerGiB: r.microsPerGib, microsPerIops: r.microsPerIops },
   }));
-  const cents = inCents(chargesOf(charged, priced, term), term);
+  const cents = inCents(chargesOfSums(charged, priced), term);
   const firstOf = (tier: string) => Math.min(Infinity, ...priced.filter((r) => r.tier === tier).map((r) => r.from));
   const begins = new Map<string, number>();
   for (const c of charged) begins.set(c.tier, Math.min(begins.get(c.tier) ?? Infinity, c.from));

@@ -39,28 +39,49 @@ function ratesOf(rates: readonly Rate[]): ReadonlyMap<string, readonly Rate[]> {
   return byTier;
 }
 
+/** What one line had promised in a time in which no price of its tier begins, summed up over that time. */
+export interface ChargedSum {
+  readonly line: string;
+  readonly tier: string;
+  /** Milliseconds since 1970. */
+  readonly from: number;
+  /** Bytes by milliseconds, and thousandths of an operation per second by milliseconds. */
+  readonly byteMs: bigint;
+  readonly milliIopsMs: bigint;
+}
+
+/** What each line costs, in parts of a cent (`partsOfCent`), so that it is the same however times are split and in whatever order they come. */
+export function chargesOfSums(uses: readonly ChargedSum[], rates: readonly Rate[]): Map<string, bigint> {
+  const byTier = ratesOf(rates);
+  const charges = new Map<string, bigint>();
+  for (const { line, tier, from, byteMs, milliIopsMs } of uses) {
+    const rate = byTier.get(tier)?.findLast((r) => r.from <= from);
+    const cost = rate
+      ? byteMs * BigInt(rate.microsPerGiB) * 1000n + milliIopsMs * BigInt(rate.microsPerIops) * gibibyte
+      : 0n;
+    charges.set(line, (charges.get(line) ?? 0n) + cost);
+  }
+  return charges;
+}
+
 /**
  * What each line costs in a term, exactly: promised bytes and operations by the time that they were promised in it, at the rates of
- * that time. In parts of a cent (`partsOfCent`), so that it is the same however times are split and in whatever order they come.
+ * that time.
  */
 export function chargesOf(uses: readonly Charged[], rates: readonly Rate[], term: Term): Map<string, bigint> {
   const byTier = ratesOf(rates);
-  const charges = new Map<string, bigint>();
-  for (const { line, tier, bytes, milliIops, ...use } of uses) {
+  const sums = uses.flatMap(({ line, tier, bytes, milliIops, ...use }): ChargedSum[] => {
     const [from, until] = [Math.max(use.from, term.from), Math.min(use.until, term.until)];
-    if (from >= until) continue;
-    const own = byTier.get(tier) ?? [];
-    let sum = charges.get(line) ?? 0n;
-    own.forEach((rate, i) => {
-      const ms = Math.min(until, own[i + 1]?.from ?? Infinity) - Math.max(from, rate.from);
-      if (ms <= 0) return;
-      const micros =
-        BigInt(bytes) * BigInt(rate.microsPerGiB) * 1000n + BigInt(milliIops) * BigInt(rate.microsPerIops) * gibibyte;
-      sum += micros * BigInt(ms);
+    const begins = [from, ...(byTier.get(tier) ?? []).map((r) => r.from).filter((t) => t > from), until];
+    return begins.slice(0, -1).flatMap((begin, i) => {
+      const ms = Math.min(until, begins[i + 1]!) - begin;
+      if (ms <= 0) return [];
+      return [
+        { line, tier, from: begin, byteMs: BigInt(bytes) * BigInt(ms), milliIopsMs: BigInt(milliIops) * BigInt(ms) },
+      ];
     });
-    charges.set(line, sum);
-  }
-  return charges;
+  });
+  return chargesOfSums(sums, rates);
 }
 
 /**
