@@ -69,9 +69,19 @@ CREATE FUNCTION pool_fact(p pools) RETURNS jsonb LANGUAGE sql STABLE AS $body$
   WHERE p.gone_since IS NULL
 $body$;
 CREATE FUNCTION note_pool() RETURNS trigger LANGUAGE plpgsql AS $body$
+DECLARE
+  now_fact jsonb;
 BEGIN
-  IF TG_OP = 'DELETE' THEN PERFORM note_fact('pool', OLD.id, NULL);
-  ELSE PERFORM note_fact('pool', NEW.id, pool_fact(NEW)); END IF;
+  IF TG_OP = 'DELETE' THEN
+    PERFORM note_fact('pool', OLD.id, NULL);
+    RETURN NULL;
+  END IF;
+  now_fact := pool_fact(NEW);
+  -- a backend that tells another size with each look, by less than a thousandth, makes no row of each
+  IF EXISTS (SELECT 1 FROM facts_held WHERE kind = 'pool' AND name = NEW.id AND until_at IS NULL AND fact - 'capacity' = now_fact - 'capacity'
+    AND abs((fact ->> 'capacity')::double precision - (now_fact ->> 'capacity')::double precision) < (fact ->> 'capacity')::double precision / 1000)
+  THEN RETURN NULL; END IF;
+  PERFORM note_fact('pool', NEW.id, now_fact);
   RETURN NULL;
 END $body$;
 CREATE TRIGGER pool_then_changed AFTER UPDATE OF facts, overcommit, soft_mark, hard_mark, allotment, gone_since ON pools

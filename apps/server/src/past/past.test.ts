@@ -170,6 +170,17 @@ test('claims of a moment come page by page, each once', async () => {
   expect(one.total.claims).toBe(130);
 });
 
+test('a pool of which another size is told with each look, by next to nothing, is noted once', async () => {
+  const pool = await pools
+    .in(database)
+    .create({ id: 'p0', backendId: 'kelp', name: 'p0', path: '/p0', facts: facts(1000 * GiB) } as never);
+  for (let i = 1; i < 9; i++) await pool.update({ facts: facts(1000 * GiB - i) });
+  const noted = () => database.rows('SELECT 1 FROM facts_held');
+  expect(await noted()).toHaveLength(1);
+  await pool.update({ facts: facts(998 * GiB) });
+  expect(await noted()).toHaveLength(2);
+});
+
 test('where the clock of the site turns out to be behind, what is there begins with its time', async () => {
   await pools
     .in(database)
