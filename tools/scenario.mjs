@@ -153,12 +153,6 @@ export async function loadScenario({ url, standins, say }) {
       perDay: Math.round(provisioned * (course?.perDay ?? 0.001)),
     });
   }
-  const TiB = 1024 * GiB;
-  const consumed = Math.round(ofOthers.writtenTib * TiB);
-  await control(ofOthers.backend, `/volumes/${ofOthers.id}`, { consumed });
-  await control(ofOthers.backend, `/volumes/${ofOthers.id}/course`, {
-    ...{ at: daysAgo(0), consumed, share: 0, perDay: Math.round(ofOthers.perDayTib * TiB) },
-  });
   const from = began - silence.fromDays * dayMs;
   await control(silence.backend, '/silences', {
     from: new Date(from).toISOString(),
@@ -205,6 +199,12 @@ export async function loadScenario({ url, standins, say }) {
         if (volume.Name === ofOthers.name) ofOthers.id = volume.Id;
       }
       return ofOthers.id !== undefined;
+    });
+    // from the first day on: what was looked at meanwhile must be what its backend tells of it later
+    const TiB = 1024 * GiB;
+    await control(ofOthers.backend, `/volumes/${ofOthers.id}/course`, {
+      ...{ at: daysAgo(0), consumed: Math.round(ofOthers.writtenTib * TiB), share: 0 },
+      perDay: Math.round(ofOthers.perDayTib * TiB),
     });
   }
 

@@ -31,7 +31,7 @@ export default function MomentField({ close, isNew }: { close: () => void; isNew
             ...{ size: 'small', label: 'As it was at', onKeyDown: (e) => isNew && e.key === 'Escape' && close() },
             // what stands before it is its name
             sx: {
-              width: 226,
+              width: 264,
               '& label': { display: 'none' },
               '& legend': { display: 'none' },
               '& fieldset': { top: 0 },

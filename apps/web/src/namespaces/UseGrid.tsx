@@ -182,8 +182,8 @@ function Note({ use, limit, measure }: { use: Figures; limit: number | null; mea
         {Math.round((100 * value) / limit)} %
       </NoteText>
     );
-  // an amount with its currency leaves no room beside it
-  return use.unbound > 0 && measure !== 'price' ? (
+  // an amount with its currency leaves no room beside it, and a limit is of what is there
+  return use.unbound > 0 && measure !== 'price' && measure !== 'share' ? (
     <NoteText title="claims without a volume">{use.unbound} unbound</NoteText>
   ) : null;
 }

@@ -106,8 +106,8 @@ test('by another measure no limit is shown, and what a backend did not tell is o
 test('the share of limits is of what is limited alone, and what has no price leaves every sum of it open', async () => {
   const { user } = await drawn();
   await user.click(screen.getByRole('button', { name: 'of the limit' }));
-  expect(cell('tide-gauges/ledger').textContent).toBe('1 unbound96 %');
-  expect(cell('tide-gauges/').textContent).toBe('1 unbound25 %');
+  expect(cell('tide-gauges/ledger').textContent).toBe('96 %');
+  expect(cell('tide-gauges/').textContent).toBe('25 %');
   expect(cell('ferry-desk/').textContent).toBe('–');
   const total = within(screen.getByRole('row', { name: /^All / }));
   expect(total.getAllByRole('gridcell').map((c) => c.textContent)).toEqual(['25 %', '–', '96 %']);

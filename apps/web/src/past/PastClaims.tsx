@@ -15,6 +15,7 @@ import { Empty, Fetched } from '../parts/States';
 
 /** What a list of claims can be narrowed by, beside their names. */
 const parts = ['class', 'pool', 'backend', 'application'] as const;
+const partTitles = { class: 'Class', pool: 'Pool', backend: 'Backend', application: 'Application' } as const;
 
 function useParts() {
   const given = {
@@ -143,7 +144,7 @@ export default function PastClaims() {
               given[part] && (
                 <OneOf
                   key={part}
-                  label={part}
+                  label={partTitles[part]}
                   width={190}
                   value={given[part]}
                   options={[
