@@ -91,7 +91,7 @@ export function UseControls({ isDrawing = false, first = '' }: { isDrawing?: boo
       <ToggleButtonGroup
         exclusive
         size="small"
-        value={measure}
+        value={isDrawing && measure === 'share' ? 'provisioned' : measure}
         onChange={(_e, m: Measure | null) => m && change({ measure: m === 'provisioned' ? null : m })}
         aria-label="Measure"
       >
