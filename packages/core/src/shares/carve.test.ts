@@ -116,8 +116,30 @@ test('shares of a third to a half are packed within one instance of the bound, o
       expect(instances.flatMap((i) => i.shares)).toHaveLength(count);
       expect(instances.length - bound).toBeLessThanOrEqual(1);
     }),
-    { numRuns: 30 },
+    { numRuns: 30, examples: [[2613, 2852]] },
   ));
+
+test.each([
+  ['a fifth to a half', 2000, 3300],
+  ['three tenths to a half', 3000, 2200],
+  ['a tenth to a half', 1000, 4000],
+  ['a sixth to a third', 1700, 1800],
+])('thousands of shares of %s come within two in a hundred of the bound, and none is lost', (_, least, width) => {
+  const random = seeded(least);
+  const all = Array.from({ length: 3000 }, (__, i): Share => ({
+    id: String(i),
+    size: least + Math.floor(random() * width),
+  }));
+  const { instances, bound } = carve(all, { minimum: 10_240, step: 1, maximum: 10_240 });
+  expect(instances.every((i) => i.used <= 10_240)).toBe(true);
+  expect(
+    instances
+      .flatMap((i) => i.shares)
+      .map(Number)
+      .toSorted((a, b) => a - b),
+  ).toEqual(all.map((s) => Number(s.id)));
+  expect(instances.length / bound).toBeLessThanOrEqual(1.02);
+});
 
 test('the moves that would free an instance fit where they go, and every share of it has one', () => {
   fc.assert(

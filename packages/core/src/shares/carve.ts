@@ -1,3 +1,4 @@
+import { fillClosest } from './closest';
 import { neededByLevels, startsByLevels } from './levels';
 
 /** How a file backend sells instances: at least so large, in steps, and none larger. Bytes. */
@@ -139,19 +140,19 @@ function move(filled: Filling[], share: Share, capacity: number): boolean {
 
 /** Into an instance out of which one share goes to another, so that both fit. */
 function swap(filled: Filling[], share: Share, capacity: number): boolean {
-  const room = filled.map((f) => capacity - f.used);
-  const widest = Math.max(...room);
-  for (const [i, instance] of filled.entries())
+  const [widest, second] = filled.toSorted((a, b) => a.used - b.used);
+  for (const instance of filled) {
+    const to = instance === widest ? second : widest;
+    if (!to) return false;
     for (const [s, given] of instance.shares.entries()) {
-      if (given.size > widest || room[i]! + given.size < share.size) continue;
-      const to = filled.findIndex((_, j) => j !== i && room[j]! >= given.size);
-      if (to < 0) continue;
+      if (to.used + given.size > capacity || instance.used - given.size + share.size > capacity) continue;
       instance.shares[s] = share;
       instance.used += share.size - given.size;
-      filled[to]!.shares.push(given);
-      filled[to]!.used += given.size;
+      to.shares.push(given);
+      to.used += given.size;
       return true;
     }
+  }
   return false;
 }
 
@@ -164,15 +165,48 @@ function firstFit(falling: readonly Share[], capacity: number): Filling[] {
   return first.filled;
 }
 
-/** The largest first; where that is not near the bound, the best of what begins with instances full of small shares. */
+/** Pairs that swaps may look at before they give up, in one packing: some tenth of a second. */
+const mostLooks = 200_000;
+
+/** Shares that are packed at once where a larger number comes too far above the bound. */
+const partOf = 250;
+
+/** The whole in parts alike (each so many-th of the sizes), each emptied as far as it goes: swaps find little among thousands. */
+function inParts(falling: readonly Share[], capacity: number): Filling[] {
+  const parts = Math.floor(falling.length / partOf);
+  return Array.from({ length: parts }, (_, p) => falling.filter((__, i) => i % parts === p)).flatMap((part) => {
+    const bound = Math.ceil(part.reduce((sum, s) => sum + s.size, 0) / capacity);
+    return emptied(fewestOf(part, capacity, bound), capacity, bound);
+  });
+}
+
+/**
+ * The largest first; where that is not near the bound, the best of what leaves the least free in each, of what begins with
+ * instances full of small shares, and of the same in parts.
+ */
 function fewestOf(falling: readonly Share[], capacity: number, bound: number): Filling[] {
-  let best = firstFit(falling, capacity);
-  if (best.length <= bound + 1) return best;
-  for (const { filled, rest } of startsByLevels(falling, capacity)) {
-    const packed = [...filled, ...firstFit(rest.toReversed(), capacity)];
-    if (packed.length < best.length) best = packed;
+  const ways: (() => readonly Filling[][])[] = [
+    () => [firstFit(falling, capacity)],
+    () => [fillClosest(falling, capacity)],
+    () =>
+      startsByLevels(falling, capacity, { left: mostLooks }).map(({ filled, rest }) => [
+        ...filled,
+        ...firstFit(rest.toReversed(), capacity),
+      ]),
+    () => (falling.length > 2 * partOf ? [inParts(falling, capacity)] : []),
+  ];
+  let best: Filling[] | undefined;
+  for (const way of ways) {
+    for (const packed of way()) if (!best || packed.length < best.length) best = packed;
+    if (best && best.length <= bound + 1) break;
   }
-  return best;
+  return best ?? [];
+}
+
+/** Empties instances into others until there are as few as the bound, or none can be emptied. */
+function emptied(filled: Filling[], capacity: number, bound: number): Filling[] {
+  while (filled.length > bound && filled.length <= mostImproved && emptyOne(filled, capacity));
+  return filled;
 }
 
 /**
@@ -192,8 +226,7 @@ export function carve(shares: readonly Share[], sizes: InstanceSizes): Carving {
           fitting.map((s) => s.size),
           capacity,
         );
-  const filled = fewestOf(fitting, capacity, bound);
-  while (filled.length > bound && filled.length <= mostImproved && emptyOne(filled, capacity));
+  const filled = emptied(fewestOf(fitting, capacity, bound), capacity, bound);
   const instances = filled.map(({ used, shares: held }) => ({
     ...{ used, size: soldAs(used, sizes) },
     shares: held.map((s) => s.id),

@@ -46,9 +46,19 @@ export function neededByLevels(rising: readonly number[], capacity: number): num
   return low;
 }
 
+interface Filling<S> {
+  used: number;
+  shares: S[];
+}
+
 /** Lays shares, as many in each, into so many instances that all are about as full; undefined where one would be too full. */
-function evenly<S extends { readonly size: number }>(shares: readonly S[], count: number, capacity: number) {
-  const bins = Array.from({ length: count }, () => ({ used: 0, shares: [] as S[] }));
+function evenly<S extends { readonly size: number }>(
+  shares: readonly S[],
+  count: number,
+  capacity: number,
+  looks: Looks,
+) {
+  const bins = Array.from({ length: count }, (): Filling<S> => ({ used: 0, shares: [] }));
   const falling = shares.toSorted((a, b) => b.size - a.size);
   for (let from = 0; from < falling.length; from += count) {
     // the fullest so far gets the smallest of the next
@@ -58,11 +68,50 @@ function evenly<S extends { readonly size: number }>(shares: readonly S[], count
       bins[i]!.shares.push(share);
     }
   }
-  return bins.every((b) => b.used <= capacity) ? bins : undefined;
+  return relieve(bins, capacity, looks) ? bins : undefined;
 }
 
-/** Fewer instances than the most that is possible are tried so often. */
-const tries = 8;
+/** Pairs of shares that swaps may look at yet. */
+export interface Looks {
+  left: number;
+}
+
+/** Swaps shares of what is too full for smaller ones, as long as each swap leaves less too much; true when nothing is too full. */
+function relieve<S extends { readonly size: number }>(
+  bins: readonly Filling<S>[],
+  capacity: number,
+  looks: Looks,
+): boolean {
+  const tooMuch = (used: number): number => Math.max(0, used - capacity);
+  for (;;) {
+    const full = bins.reduce((fullest, bin) => (bin.used > fullest.used ? bin : fullest));
+    if (full.used <= capacity) return true;
+    let most = 0;
+    let best: { other: Filling<S>; mine: number; theirs: number } | undefined;
+    for (const other of bins) {
+      if (other === full) continue;
+      const now = tooMuch(full.used) + tooMuch(other.used);
+      for (let mine = 0; mine < full.shares.length; mine++)
+        for (let theirs = 0; theirs < other.shares.length; theirs++) {
+          const by = full.shares[mine]!.size - other.shares[theirs]!.size;
+          if (by <= 0) continue;
+          const less = now - tooMuch(full.used - by) - tooMuch(other.used + by);
+          if (less > most) [most, best] = [less, { other, mine, theirs }];
+        }
+    }
+    looks.left -= full.shares.length ** 2 * bins.length;
+    if (!best || looks.left < 0) return false;
+    const { other, mine, theirs } = best;
+    const [given, taken] = [full.shares[mine]!, other.shares[theirs]!];
+    full.shares[mine] = taken;
+    other.shares[theirs] = given;
+    full.used -= given.size - taken.size;
+    other.used += given.size - taken.size;
+  }
+}
+
+/** How many fewer than the most that is possible are tried. */
+const fewer = [0, 1, 2, 3, 4, 6, 8, 12, 16, 24, 32, 48, 64, 96];
 
 /**
  * Ways to begin where the largest first wastes room: as many instances as can hold `m` of the smallest each, evenly filled, and the
@@ -71,7 +120,8 @@ const tries = 8;
 export function startsByLevels<S extends { readonly size: number }>(
   shares: readonly S[],
   capacity: number,
-): { readonly filled: { used: number; shares: S[] }[]; readonly rest: readonly S[] }[] {
+  looks: Looks,
+): { readonly filled: Filling<S>[]; readonly rest: readonly S[] }[] {
   const rising = shares.toSorted((a, b) => a.size - b.size);
   const levels = levelsOf(
     rising.map((s) => s.size),
@@ -79,8 +129,8 @@ export function startsByLevels<S extends { readonly size: number }>(
   );
   return levels.slice(1, 6).flatMap((most, i) => {
     const m = i + 2;
-    for (let count = most; count > Math.max(0, most - tries); count--) {
-      const filled = evenly(rising.slice(0, m * count), count, capacity);
+    for (const count of fewer.map((f) => most - f).filter((c) => c > 0)) {
+      const filled = evenly(rising.slice(0, m * count), count, capacity, looks);
       if (filled) return [{ filled, rest: rising.slice(m * count) }];
     }
     return [];
