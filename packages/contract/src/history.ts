@@ -20,7 +20,12 @@ export type HistoryStep = (typeof historySteps)[number];
 const values = z.array(z.number().nullable());
 const spread = z.object({ mean: values, most: values, p95: values });
 
-export const historyEventKinds = ['made', 'grown', 'moved', 'gone', 'limit'] as const;
+/** Of claims; of limits; of what fails (a backend that is silent, or not well, a node, a disk); of classes and their moorings. */
+export const historyEventKinds = [
+  ...(['made', 'grown', 'moved', 'gone', 'limit'] as const),
+  ...(['silent', 'ill', 'node', 'disk'] as const),
+  ...(['class', 'mooring'] as const),
+] as const;
 
 /**
  * Values of spans of time, each list with one for each span of `at`; null where nothing was told: a gap. Of what is written, and
@@ -47,19 +52,25 @@ export const historySchema = z.object({
   claims: z.array(z.int()),
   /** Limit of a namespace in all, at the end of each span. */
   limit: values,
-  /** What happened to a namespace or a claim, the first of them where there are many; `more` are left out. */
+  /** What happened to claims, limits, backends and classes, the first of each where there are many; `more` are left out. */
   events: z.array(
     z.object({
       at: z.number(),
       kind: z.enum(historyEventKinds),
-      /** The claim; of a limit the class, or nothing for all. */
+      /** The claim; of a limit the class, or nothing for all; what failed; the class. */
       subject: z.string(),
       namespace: z.string(),
       from: z.number().nullable(),
       to: z.number().nullable(),
-      /** Pools, of one that moved. */
+      /** Pools, of one that moved, and of a mooring that went or came. */
       fromPool: z.string().nullable(),
       toPool: z.string().nullable(),
+      /** The backend of what failed. */
+      backend: z.string().nullable(),
+      /** When what failed was well again; null while it lasts, and of what does not last. */
+      until: z.number().nullable(),
+      /** Settings that were changed, of a class or a mooring. */
+      changes: z.array(z.object({ name: z.string(), from: z.string().nullable(), to: z.string().nullable() })),
     }),
   ),
   more: z.int(),

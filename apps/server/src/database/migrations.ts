@@ -30,6 +30,8 @@ import { up as runways } from './migration-0026-runways';
 import { up as tokens } from './migration-0027-tokens';
 import { up as waste } from './migration-0028-waste';
 import { up as past } from './migration-0029-past';
+import { up as integrals } from './migration-0030-integrals';
+import { up as happenings } from './migration-0031-happenings';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -62,6 +64,8 @@ export const migrations = [
   { name: '0027-tokens', up: tokens },
   { name: '0028-waste', up: waste },
   { name: '0029-past', up: past },
+  { name: '0030-integrals', up: integrals },
+  { name: '0031-happenings', up: happenings },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

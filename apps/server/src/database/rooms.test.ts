@@ -43,6 +43,7 @@ const typeOf: Record<string, string> = {
   TEXT: 'text',
   INTEGER: 'integer',
   BIGINT: 'bigint',
+  DECIMAL: 'numeric',
   'DOUBLE PRECISION': 'double precision',
   BOOLEAN: 'boolean',
   JSONB: 'jsonb',

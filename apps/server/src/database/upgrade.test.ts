@@ -130,6 +130,7 @@ function valueOf({ table, name, type }: Column, i: number): unknown {
     case 'integer':
     case 'bigint':
     case 'double precision':
+    case 'numeric':
       return 100 + i;
     case 'jsonb':
     case 'json':
@@ -218,6 +219,9 @@ const saidElsewhere = new Set([
 /** Versions of the platform became opaque; allotments and caps are raw bytes. */
 const saidOtherwise = new Set(['platform_objects.version', 'mirror_state.version', 'pools.allotment', 'backends.cap']);
 
+/** Keys of which something was promised in a month have a row to its end; what classes are like is noted. */
+const mayGrow = new Set(['use_sums', 'facts_held']);
+
 /** Whether a row after an upgrade says all that one before it said. */
 const keeps = (table: string, before: Row, after: Row): boolean =>
   Object.entries(before).every(([column, value]) => {
@@ -243,7 +247,7 @@ function expectKept(before: Contents, after: Contents): void {
       continue;
     }
     const now = after.get(renamed[table] ?? table);
-    expect([table, now?.length]).toEqual([table, rows.length]);
+    if (!mayGrow.has(table)) expect([table, now?.length]).toEqual([table, rows.length]);
     for (const row of rows)
       if (!now!.some((n) => keeps(table, row, n)))
         throw new Error(`${table} lost or changed ${JSON.stringify(row)}; it has ${JSON.stringify(now)}`);

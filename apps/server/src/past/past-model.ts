@@ -1,11 +1,11 @@
 import { DataTypes, Model, type CreationOptional, type InferAttributes, type InferCreationAttributes } from 'sequelize';
 import { table } from '../database/table';
 
-/** What a pool or a mooring was like, from when until when. */
+/** What a pool, a mooring or a class was like, and what failed, from when until when. */
 class FactHeldModel extends Model<InferAttributes<FactHeldModel>, InferCreationAttributes<FactHeldModel>> {
   declare id: CreationOptional<number>;
-  declare kind: 'pool' | 'mooring';
-  /** The pool's id, or `class/pool`. */
+  declare kind: 'pool' | 'mooring' | 'class' | 'failure';
+  /** The pool's id, `class/pool`, the class, or the backend and what of it. */
   declare name: string;
   declare fact: object;
   declare fromAt: Date;

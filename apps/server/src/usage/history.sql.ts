@@ -62,7 +62,7 @@ export const heldBetween = statement<HeldRow, [kind: string, name: string, from:
    SELECT s.span, ${sums} FROM (
      SELECT -1 AS span, ${ofKey('d')} FROM of_keys k JOIN use_sums d ON d.key_id = k.id AND d.day = (SELECT day FROM since)
      UNION ALL
-     SELECT CASE WHEN c.at <= $3 THEN -1 ELSE floor(extract(epoch FROM c.at - $3) * 1000 / $5)::integer END, ${ofKey('c')}
+     SELECT CASE WHEN c.at <= $3 THEN -1 ELSE floor(date_part('epoch', c.at - $3) * 1000 / $5)::integer END, ${ofKey('c')}
      FROM of_keys k JOIN use_changes c ON c.key_id = k.id AND c.at > coalesce((SELECT day FROM since), '-infinity') AND c.at <= $4
    ) s GROUP BY s.span ORDER BY s.span LIMIT 100000`,
 );

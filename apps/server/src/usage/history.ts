@@ -15,6 +15,7 @@ import {
   type LimitSpan,
   type PointRow,
 } from './history.sql';
+import { blank, happenedTo } from './happenings';
 
 const minuteMs = 60_000;
 const spanMs: Readonly<Record<HistoryStep, number>> = {
@@ -99,7 +100,7 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
   const spans = Math.ceil((until.getTime() - from.getTime()) / wide);
   const { kind, name, claim } = await subjectOf(database, sight, query);
   const at = Array.from({ length: spans }, (_, i) => from.getTime() + i * wide);
-  const [points, held, limits, events] = await Promise.all([
+  const [points, held, limits, events, happened] = await Promise.all([
     pointsOf[step](database, kind, name, from, until, spans + 1),
     claim === null
       ? heldBetween(database, kind, name, from, until, wide)
@@ -107,6 +108,7 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
     kind === 'namespace' ? limitsBetween(database, name, from, until) : [],
     // of more than a namespace they would be a blur
     kind === 'namespace' || claim !== null ? eventsBetween(database, kind, name, from, until, claim, mostEvents) : [],
+    happenedTo(database, { kind, name, claim }, [from, until], mostEvents),
   ]);
   const byAt = new Map(points.map((p) => [p.at.getTime(), p]));
   const of = at.map((t) => byAt.get(t));
@@ -133,19 +135,15 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
     limit: at.map((t) => limitAt(limits, Math.min(t + wide, until.getTime()))),
     events: [
       ...events.map((e) => ({
-        at: e.at.getTime(),
-        kind: e.kind,
-        subject: e.subject,
-        namespace: e.namespace,
-        from: e.from,
-        to: e.to,
-        fromPool: e.kind === 'moved' ? e.from_pool : null,
-        toPool: e.kind === 'moved' ? e.to_pool : null,
+        ...{ ...blank, at: e.at.getTime(), kind: e.kind, subject: e.subject, namespace: e.namespace },
+        ...{ from: e.from, to: e.to },
+        ...(e.kind === 'moved' && { fromPool: e.from_pool, toPool: e.to_pool }),
       })),
       ...set.map((l) => ({
-        ...{ at: l.from_at.getTime(), kind: 'limit' as const, subject: l.class_name, namespace: name },
-        ...{ from: null, to: l.bytes, fromPool: null, toPool: null },
+        ...{ ...blank, at: l.from_at.getTime(), kind: 'limit' as const, subject: l.class_name, namespace: name },
+        to: l.bytes,
       })),
+      ...happened,
     ].sort((a, b) => a.at - b.at),
     more: Math.max(0, (events[0]?.total ?? 0) - events.length),
   };

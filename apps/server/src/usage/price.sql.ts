@@ -48,25 +48,34 @@ export interface PromisedSum {
   milli_iops_ms: string;
 }
 
+const promised = (of: string, ms: string) =>
+  `${of}.provisioned::numeric * ${ms} AS byte_ms, ${of}.milli_iops::numeric * ${ms} AS milli_iops_ms`;
+
 /**
  * What was promised to each key, summed up over the time between each two of some moments, which ascend; nothing of times without
- * any.
+ * any. The first is the beginning of a month, and none lies after its end. Each moment reads what is kept for the beginning of its
+ * day, and what changed since.
  */
 export const promisedBetween = statement<PromisedSum, [moments: readonly Date[], most: number]>(
-  `WITH term AS MATERIALIZED (SELECT min(m) AS from_at, max(m) AS until_at FROM unnest($1::timestamptz[]) m),
-   parts AS MATERIALIZED (SELECT m AS from_at, lead(m) OVER (ORDER BY m) AS until_at FROM unnest($1::timestamptz[]) m),
-   since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= (SELECT from_at FROM term)), moved AS (
-     SELECT key_id, (SELECT from_at FROM term) AS at, provisioned, milli_iops FROM use_sums WHERE day = (SELECT day FROM since)
+  `WITH parts AS MATERIALIZED (
+     SELECT m AS until_at, lag(m) OVER (ORDER BY m) AS from_at, (SELECT max(day) FROM use_days WHERE day <= m) AS day, min(m) OVER () AS month
+     FROM unnest($1::timestamptz[]) m
+   ), reached AS (
+     SELECT s.key_id, p.until_at, s.byte_ms, s.milli_iops_ms FROM parts p JOIN use_sums s ON s.day = p.day
+     WHERE p.from_at IS NOT NULL AND p.day > p.month
      UNION ALL
-     SELECT key_id, greatest(at, (SELECT from_at FROM term)), provisioned, milli_iops FROM use_changes
-     WHERE at > coalesce((SELECT day FROM since), '-infinity') AND at < (SELECT until_at FROM term)
-   ), promised AS (
-     -- what changes at a moment is promised from then on until the end: what is summed up so needs no order
-     SELECT m.key_id, p.from_at,
-       sum(m.provisioned::numeric * round(extract(epoch FROM p.until_at - greatest(m.at, p.from_at)) * 1000)) AS byte_ms,
-       sum(m.milli_iops::numeric * round(extract(epoch FROM p.until_at - greatest(m.at, p.from_at)) * 1000)) AS milli_iops_ms
-     FROM moved m JOIN parts p ON m.at < p.until_at GROUP BY 1, 2
+     SELECT s.key_id, p.until_at, ${promised('s', 'ms_in_month(p.day, p.until_at)')} FROM parts p JOIN use_sums s ON s.day = p.day
+     WHERE p.from_at IS NOT NULL AND p.day < p.until_at
+     UNION ALL
+     SELECT c.key_id, p.until_at, ${promised('c', 'ms_in_month(c.at, p.until_at)')}
+     FROM parts p JOIN use_changes c ON c.at > coalesce(p.day, '-infinity') AND c.at < p.until_at WHERE p.from_at IS NOT NULL
+   ), summed AS (
+     SELECT key_id, until_at, sum(byte_ms) AS byte_ms, sum(milli_iops_ms) AS milli_iops_ms FROM reached GROUP BY 1, 2
+   ), between_each AS (
+     SELECT s.key_id, p.from_at, s.byte_ms - coalesce(lag(s.byte_ms) OVER w, 0) AS byte_ms,
+       s.milli_iops_ms - coalesce(lag(s.milli_iops_ms) OVER w, 0) AS milli_iops_ms
+     FROM summed s JOIN parts p USING (until_at) WINDOW w AS (PARTITION BY s.key_id ORDER BY s.until_at)
    )
    SELECT s.key_id, k.namespace, k.class_name, k.pool_id, k.application, s.from_at, s.byte_ms::text, s.milli_iops_ms::text
-   FROM promised s JOIN use_keys k ON k.id = s.key_id WHERE s.byte_ms > 0 OR s.milli_iops_ms > 0 ORDER BY s.key_id, s.from_at LIMIT $2`,
+   FROM between_each s JOIN use_keys k ON k.id = s.key_id WHERE s.byte_ms > 0 OR s.milli_iops_ms > 0 ORDER BY s.key_id, s.from_at LIMIT $2`,
 );

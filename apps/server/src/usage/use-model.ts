@@ -125,6 +125,9 @@ class UseSumModel extends Model<InferAttributes<UseSumModel>, InferCreationAttri
   declare provisioned: number;
   declare footprint: number;
   declare milliIops: number;
+  /** Promised since the month began, by milliseconds, as texts: larger than numbers here are. */
+  declare byteMs: CreationOptional<string>;
+  declare milliIopsMs: CreationOptional<string>;
 }
 
 /** @public every table has its model */
@@ -132,6 +135,8 @@ export const useSums = table('use_sums', UseSumModel, {
   day: { type: DataTypes.DATE, primaryKey: true },
   keyId: { type: DataTypes.INTEGER, primaryKey: true },
   ...amounts,
+  byteMs: { type: DataTypes.DECIMAL, allowNull: false, defaultValue: 0 },
+  milliIopsMs: { type: DataTypes.DECIMAL, allowNull: false, defaultValue: 0 },
 });
 
 /** A limit, from when until when. */

@@ -147,7 +147,7 @@ export const siteMoments = statement<{ now: Date; first: Date | null }>(
 
 /**
  * Keeps the sums at the beginning of the day that comes next, once that is `afterMs` over, so that nothing of the day before can
- * still come; gives that day, or nothing where none is due. Keys whose sums are all zero are left out.
+ * still come; gives that day, or nothing where none is due.
  */
 export const keepSums = statement<{ day: Date }, [afterMs: number]>(
   `WITH due AS (
@@ -155,17 +155,8 @@ export const keepSums = statement<{ day: Date }, [afterMs: number]>(
    ), next AS (
      INSERT INTO use_days (day) SELECT day FROM due WHERE day <= site_now() - $1 * interval '1 millisecond'
      ON CONFLICT DO NOTHING RETURNING day
-   ), kept AS (
-     INSERT INTO use_sums (day, key_id, ${amounts.join(', ')})
-     SELECT (SELECT day FROM next), s.key_id, ${sums} FROM (
-       SELECT s.key_id, ${amounts.map((a) => `s.${a}`).join(', ')} FROM use_sums s WHERE s.day = (SELECT max(day) FROM use_days)
-       UNION ALL
-       SELECT c.key_id, ${amounts.map((a) => `c.${a}`).join(', ')} FROM use_changes c
-       WHERE c.at > coalesce((SELECT max(day) FROM use_days), '-infinity') AND c.at <= (SELECT day FROM next)
-     ) s WHERE EXISTS (SELECT 1 FROM next)
-     GROUP BY s.key_id HAVING (${amounts.map((a) => `sum(s.${a})`).join(', ')}) <> (0, 0, 0, 0, 0, 0)
    )
-   SELECT day FROM next`,
+   SELECT day, sum_day(day) FROM next`,
 );
 
 /**

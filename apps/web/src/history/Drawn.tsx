@@ -8,6 +8,7 @@ import {
   CartesianGrid,
   ComposedChart,
   Line,
+  ReferenceArea,
   ReferenceLine,
   ResponsiveContainer,
   Tooltip,
@@ -16,7 +17,7 @@ import {
 } from 'recharts';
 import { useAxes } from '../parts/useAxes';
 import { roundUp } from '../parts/round-up';
-import { ticksOf, type Drawing } from './words';
+import { isFailure, lineOf, ticksOf, type Drawing } from './words';
 
 export const unitText: Record<Drawing, (v: number) => string> = {
   bytes: sizeText,
@@ -74,6 +75,14 @@ export function Drawn({
   beside: History | undefined;
 }) {
   const { chart } = useTheme();
+  const failures = history.events.filter((e) => isFailure(e.kind));
+  const moments = history.events.filter((e) => !isFailure(e.kind));
+  const within = (at: number): number => Math.min(Math.max(at, history.at[0]!), history.at.at(-1)!);
+  const lines = {
+    claim: { stroke: chart.secondInk, strokeDasharray: '1 4' },
+    limit: { stroke: chart.lamp, strokeDasharray: '1 4' },
+    class: { stroke: chart.ink, strokeDasharray: '5 3' },
+  };
   const data = pointsOf(history, drawing, beside);
   const text = unitText[drawing];
   const values = data.flatMap((p) =>
@@ -154,13 +163,20 @@ export function Drawn({
             connectNulls={false}
           />
         )}
-        {history.events.map((e, i) => (
-          <ReferenceLine
+        {failures.map((e, i) => (
+          <ReferenceArea
             key={i}
-            x={e.at}
-            stroke={e.kind === 'limit' ? chart.lamp : chart.secondInk}
-            strokeDasharray="1 4"
+            x1={within(e.at)}
+            x2={within(e.until ?? Infinity)}
+            ifOverflow="hidden"
+            fill={chart.buoy}
+            fillOpacity={0.18}
+            stroke={chart.buoy}
+            strokeOpacity={0.6}
           />
+        ))}
+        {moments.map((e, i) => (
+          <ReferenceLine key={i} x={e.at} {...lines[lineOf(e.kind)]} />
         ))}
         <Brush
           dataKey="at"

@@ -27,7 +27,9 @@ import {
   drawingWords,
   eventSentence,
   gapsOf,
+  isFailure,
   isRange,
+  lineOf,
   ranges,
   stepWords,
   type Drawing,
@@ -219,6 +221,10 @@ export function HistoryChart({
                   </span>
                 )}
                 {!isTold && <span>No backend told of it yet: the first figures come within five minutes.</span>}
+                {history.events.some((e) => isFailure(e.kind)) && <span>Red: something failed then.</span>}
+                {history.events.some((e) => lineOf(e.kind) === 'class') && (
+                  <span>Upright dashes: a class or a mooring was changed.</span>
+                )}
                 {gaps > 0 && (
                   <span>
                     {gaps} {gaps === 1 ? 'span was' : 'spans were'} not told of: left open, not drawn as nothing.

@@ -1,5 +1,6 @@
 import type { History } from '@moorage/contract/history';
 import { sizeText } from '@moorage/core/sizes/display';
+import { durationText } from '../clusters/words';
 
 /** What can be drawn over time. */
 export const drawings = ['bytes', 'iops', 'throughput', 'latency'] as const;
@@ -31,9 +32,35 @@ export const stepWords: Record<History['step'], string> = {
   '1d': 'days',
 };
 
+type Event = History['events'][number];
+
+/** How long what failed lasted, after what it did. */
+const lasted = ({ at, until }: Event, was: string, is: string): string =>
+  until === null ? `${is} since then` : `${was} for ${durationText((until - at) / 1000)}`;
+
+const changed = ({ changes }: Event): string =>
+  changes.map(({ name, from, to }) => `${name} from ${from ?? 'nothing'} to ${to ?? 'nothing'}`).join(', ');
+
 /** What happened, in a sentence. */
-export function eventSentence({ kind, subject, from, to, fromPool, toPool }: History['events'][number]): string {
+export function eventSentence(event: Event): string {
+  const { kind, subject, from, to, fromPool, toPool, backend } = event;
   switch (kind) {
+    case 'silent':
+      return `backend ${subject} ${lasted(event, 'was silent', 'is silent')}`;
+    case 'ill':
+      return `backend ${subject} ${lasted(event, 'reported that it was not well', 'reports that it is not well')}`;
+    case 'node':
+      return `node ${subject} of ${backend} ${lasted(event, 'was down', 'is down')}`;
+    case 'disk':
+      return `disk ${subject} of ${backend} ${lasted(event, 'did not work', 'does not work')}`;
+    case 'class':
+      return `class ${subject} was changed: ${changed(event)}`;
+    case 'mooring':
+      return fromPool === null
+        ? `${subject} was moored to ${toPool}`
+        : toPool === null
+          ? `${subject} was moored to ${fromPool} no longer`
+          : `mooring of ${subject} to ${toPool} was changed: ${changed(event)}`;
     case 'made':
       return `${subject} was asked for${to === null ? '' : `, ${sizeText(to)}`}`;
     case 'grown':
@@ -61,3 +88,10 @@ export const ticksOf = (at: readonly number[], most = 9): number[] => {
   const stride = Math.max(1, Math.ceil(at.length / most));
   return at.filter((_, i) => i % stride === 0);
 };
+
+type EventKind = Event['kind'];
+/** What lasts: drawn from when until when. */
+export const isFailure = (kind: EventKind): boolean => ['silent', 'ill', 'node', 'disk'].includes(kind);
+/** Which line stands for what happened at a moment. */
+export const lineOf = (kind: EventKind): 'claim' | 'limit' | 'class' =>
+  kind === 'limit' ? 'limit' : kind === 'class' || kind === 'mooring' ? 'class' : 'claim';

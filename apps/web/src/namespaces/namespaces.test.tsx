@@ -204,10 +204,7 @@ test('over time: what was not told of is said to be open, and the same stands in
       kind: 'grown',
       subject: 'level-log',
       namespace: 'tide-gauges',
-      from: GiB,
-      to: 2 * GiB,
-      fromPool: null,
-      toPool: null,
+      ...{ from: GiB, to: 2 * GiB, fromPool: null, toPool: null, backend: null, until: null, changes: [] },
     },
   ];
   const { user } = await drawn({ getHistory: () => history({ events }) }, '/namespaces?namespace=tide-gauges');
