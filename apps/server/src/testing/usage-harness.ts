@@ -8,7 +8,7 @@ import type { BackendVolume } from '../swordfish/connector';
 import { getHistory } from '../usage/history';
 import { LastCounted } from '../usage/last-counted';
 import { rollDay } from '../usage/roll.sql';
-import { rollUp, takeMinuteOf } from '../usage/sampling';
+import { forgetSamples, rollUp, takeMinuteOf } from '../usage/sampling';
 import { getStatement } from '../usage/statement';
 import { getUse, keepDays } from '../usage/use';
 
@@ -79,13 +79,17 @@ const told = (day: number): BackendVolume[] =>
     },
   }));
 
-async function sampleAll(): Promise<number[]> {
+/** A minute of each day, rolled up and forgotten as time goes on. */
+async function sampleAll() {
   const times: number[] = [];
+  let rollMs = 0;
   for (let day = days; day > 0; day--) {
     const at = new Date(midnight - day * dayMs + dayMs / 2);
     times.push(await timed(() => takeMinuteOf(database, 'b', told(days - day), at, at)));
+    rollMs += await timed(() => rollUp(database));
+    if (day % 10 === 0) await forgetSamples(database);
   }
-  return times;
+  return { times, rollMs };
 }
 
 /** A minute of samples into the same table by COPY alone, beside the same by our path. */
@@ -179,8 +183,7 @@ async function ask() {
 await migrate(database, Buffer.alloc(32));
 await byHand.connect();
 const fillMs = await timed(fill);
-const sampled = await sampleAll();
-const rollMs = await timed(() => rollUp(database));
+const { times: sampled, rollMs } = await sampleAll();
 await byHand.query('VACUUM ANALYZE');
 const asked = await ask();
 const taken = await beside();
