@@ -29,42 +29,6 @@ export const ensureClaimSeries = statement<object, [backend: string]>(
    ORDER BY 2 ON CONFLICT DO NOTHING`,
 );
 
-/**
- * Takes what a backend's report tells of a moment of the past. Where it was sampled within five minutes of it, the samples are
- * better: nothing is taken then.
- */
-export const takeTold = statement<
-  { taken: number },
-  [
-    backend: string,
-    at: Date,
-    volumes: readonly string[],
-    written: readonly number[],
-    iops: readonly (number | null)[],
-    throughput: readonly (number | null)[],
-    latency: readonly (number | null)[],
-  ]
->(
-  `WITH told AS (
-     SELECT * FROM unnest($3::text[], $4::bigint[], $5::double precision[], $6::double precision[], $7::double precision[])
-       AS t(volume_id, written, iops, throughput, latency)
-   ), kept AS (
-     INSERT INTO samples (series_id, at, written, iops, throughput, latency)
-     SELECT s.id, $2, t.written, t.iops, t.throughput, t.latency
-     FROM told t JOIN reservations r ON r.volume_id = t.volume_id JOIN pools p ON p.id = r.pool_id AND p.backend_id = $1
-     JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
-     WHERE NOT EXISTS (SELECT 1 FROM samples m WHERE m.series_id = s.id
-       AND m.at BETWEEN $2::timestamptz - interval '5 minutes' AND $2::timestamptz + interval '5 minutes')
-     ON CONFLICT DO NOTHING RETURNING 1
-   )
-   SELECT count(*)::integer AS taken FROM kept`,
-);
-
-/** Values of several together; the latency is that of an operation of any of them. */
-const together = `sum(m.written)::bigint AS written, CASE WHEN count(m.iops) = count(*) THEN sum(m.iops) END AS iops,
-  CASE WHEN count(m.throughput) = count(*) THEN sum(m.throughput) END AS throughput,
-  sum(m.latency * m.iops) / nullif(sum(m.iops) FILTER (WHERE m.latency IS NOT NULL), 0) AS latency`;
-
 /** Gives what is told in \`of\` (kind, name and values) its series, and takes it as the samples of a minute. */
 const takeAs = (of: string) => `
   named AS (
@@ -77,26 +41,6 @@ const takeAs = (of: string) => `
   JOIN (SELECT id, kind, name FROM series WHERE kind IN ('key', 'pool') UNION ALL SELECT id, kind, name FROM named) n
     ON n.kind = o.kind AND n.name = o.name
   ON CONFLICT DO NOTHING`;
-
-const heldOn = `
-  SELECT u.key_id, r.pool_id, s.id AS series_id FROM pools p JOIN (
-    SELECT pool_id, claim_uid FROM reservations WHERE volume_id IS NOT NULL
-    UNION ALL SELECT pool_id, claim_uid FROM buckets WHERE state <> 'held'
-  ) r ON r.pool_id = p.id
-  JOIN uses u ON u.claim_uid = r.claim_uid AND u.part = '' AND u.from_at <= $2 AND (u.until_at IS NULL OR u.until_at > $2)
-  LEFT JOIN series s ON s.kind = 'claim' AND s.name = r.claim_uid
-  WHERE p.backend_id = $1`;
-
-/**
- * Sums the volumes of a backend in a minute by what they are used for. A key of which not every volume was told has no
- * value: what is missing would look like a fall.
- */
-export const takeKeySamples = statement<object, [backend: string, at: Date]>(
-  `WITH held AS (${heldOn}), sums AS (
-     SELECT 'key' AS kind, h.key_id::text AS name, ${together} FROM held h
-     LEFT JOIN samples m ON m.series_id = h.series_id AND m.at = $2 GROUP BY h.key_id HAVING count(m.written) = count(*)
-   ), ${takeAs('sums')}`,
-);
 
 /** Lists of the same length, each as one text: parted by that character, or by commas. */
 export interface HeldNow {
@@ -144,7 +88,10 @@ export const takeSamples = statement<
   'SELECT take_samples($1, $2::integer[], $3::bigint[], $4::double precision[], $5::double precision[], $6::double precision[])',
 );
 
-/** Takes what volumes do together by what they are used for, and by their pools; of pools what is written is as the pool tells it, raw. */
+/**
+ * Takes what volumes do together by what they are used for, and by their pools; of pools what is written is as the pool tells it, raw:
+ * now of all of them, of a moment of the past (`isPast`) of those that are told of.
+ */
 export const takeSums = statement<
   object,
   [
@@ -156,6 +103,7 @@ export const takeSums = statement<
     iops: string,
     throughput: string,
     latency: string,
+    isPast: boolean,
   ]
 >(
   `WITH told AS (
@@ -163,24 +111,16 @@ export const takeSums = statement<
        AS t(kind, name, written, iops, throughput, latency)
    ), sums AS MATERIALIZED (
      SELECT * FROM told WHERE kind = 'key' UNION ALL
-     SELECT 'pool', p.id, (p.facts ->> 'consumedRaw')::bigint, CASE WHEN t.name IS NULL THEN 0 ELSE t.iops END,
+     SELECT 'pool', p.id, CASE WHEN $9 THEN t.written ELSE (p.facts ->> 'consumedRaw')::bigint END, CASE WHEN t.name IS NULL THEN 0 ELSE t.iops END,
        CASE WHEN t.name IS NULL THEN 0 ELSE t.throughput END, t.latency
-     FROM pools p LEFT JOIN told t ON t.kind = 'pool' AND t.name = p.id WHERE p.backend_id = $1 AND p.gone_since IS NULL
+     FROM pools p LEFT JOIN told t ON t.kind = 'pool' AND t.name = p.id WHERE p.backend_id = $1 AND CASE WHEN $9 THEN t.written IS NOT NULL ELSE p.gone_since IS NULL END
    ), ${takeAs('sums')}`,
 );
 
-/** What a backend's report tells of its pools at a moment of the past, where they were not sampled within five minutes of it. */
-export const takeToldPools = statement<
-  object,
-  [backend: string, at: Date, paths: readonly string[], written: readonly number[]]
->(
-  `WITH told AS (
-     SELECT 'pool' AS kind, p.id AS name, t.written, NULL::double precision AS iops, NULL::double precision AS throughput,
-       NULL::double precision AS latency
-     FROM unnest($3::text[], $4::bigint[]) AS t(path, written) JOIN pools p ON p.backend_id = $1 AND p.path = t.path
-     WHERE NOT EXISTS (SELECT 1 FROM series s JOIN samples m ON m.series_id = s.id
-       AND m.at BETWEEN $2::timestamptz - interval '5 minutes' AND $2::timestamptz + interval '5 minutes' WHERE s.kind = 'pool' AND s.name = p.id)
-   ), ${takeAs('told')}`,
+/** Whether pools of a backend were sampled within five minutes of a moment. */
+export const isSampledNear = statement<{ is_near: boolean }, [backend: string, at: Date]>(
+  `SELECT EXISTS (SELECT 1 FROM pools p JOIN series s ON s.kind = 'pool' AND s.name = p.id JOIN samples m ON m.series_id = s.id
+     AND m.at BETWEEN $2::timestamptz - interval '5 minutes' AND $2::timestamptz + interval '5 minutes' WHERE p.backend_id = $1) AS is_near`,
 );
 
 /** What a backend's reports were taken of last. */

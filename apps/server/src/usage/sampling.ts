@@ -1,6 +1,7 @@
 import { ratesBetween, Together, type Counted, type Sampled } from '@moorage/core/usage/sampled';
 import type { Database } from '../database/database';
 import { first } from '../database/statement';
+import { pools } from '../pools/pool-model';
 import type { BackendConnector, BackendView } from '../swordfish/connector';
 import { rollDay, rollGroups, rollHour, rollMinutes, takeDue } from './roll.sql';
 import {
@@ -8,17 +9,15 @@ import {
   ensureParts,
   between,
   heldNow,
+  isSampledNear,
   minuteOf,
   dropParts,
   noteDue,
   noteReport,
   reportTaken,
-  takeKeySamples,
   takeMinute,
   takeSamples,
   takeSums,
-  takeTold,
-  takeToldPools,
 } from './sample.sql';
 import { LastCounted } from './last-counted';
 import type { Step } from './sample-model';
@@ -91,11 +90,7 @@ async function ratesOf(
   return rates;
 }
 
-/**
- * The same of a stated minute. A volume that no claim holds is not sampled. With the volumes what was counted last of what lies in
- * buckets, and what they come to together: by what they are used for, where all of them were told (what is missing would look like
- * a fall), and by their pools.
- */
+/** The same of a stated minute. */
 export async function takeMinuteOf(
   database: Database,
   backend: string,
@@ -107,43 +102,68 @@ export async function takeMinuteOf(
   await ensureParts(database, at);
   await database.transaction(async () => {
     if ((await takeMinute(database, backend, at)).length === 0) return;
-    const rates = await ratesOf(counted, backend, volumes, told);
-    const [series, taken]: [string[], Sampled[]] = [[], []];
-    const [byKey, byPool] = [new Map<string, Together>(), new Map<string, Together>()];
-    const add = (to: Map<string, Together>, name: string, sampled: Sampled | undefined) => {
-      let sum = to.get(name);
-      if (!sum) to.set(name, (sum = new Together()));
-      sum.add(sampled);
-    };
-    const held = await heldBy(database, backend, at);
-    held.volumes.forEach((volume, i) => {
-      const lies = held.lies[i]!;
-      const inBucket = lies === '' ? undefined : { written: Number(lies), iops: null, throughput: null, latency: null };
-      const sampled = volume === '' ? inBucket : rates.get(volume);
-      if (sampled && held.series[i] !== '') {
-        series.push(held.series[i]!);
-        taken.push(sampled);
-      }
-      if (held.keys[i] !== '') add(byKey, held.keys[i]!, sampled);
-      add(byPool, held.pools[i]!, sampled);
-    });
-    await takeSamples(database, at, listOf(series), ...columnsOf(taken));
-    const keys = [...byKey].filter(([, sum]) => sum.isWhole);
-    await takeSums(
-      database,
-      backend,
-      at,
-      listOf([...keys.map(() => 'key'), ...Array.from(byPool, () => 'pool')]),
-      [...keys, ...byPool].map(([name]) => name),
-      ...columnsOf([...keys, ...byPool].map(([, sum]) => sum.value)),
-    );
-    await noteDue(database, '5m', beginOf('5m', at));
+    await takeSampled(database, backend, at, await ratesOf(counted, backend, volumes, told));
   });
 }
 
+/** Adds a part to the sum of a name. */
+function addTo(sums: Map<string, Together>, name: string, sampled: Sampled | undefined): void {
+  let sum = sums.get(name);
+  if (!sum) sums.set(name, (sum = new Together()));
+  sum.add(sampled);
+}
+
+const unmeasured = { iops: null, throughput: null, latency: null };
+
 /**
- * Takes what a backend's own reports tell of the time before it was sampled, and of times when it was not: what was not known
- * here. Goes on after the last report that was taken, killed or not.
+ * Takes what was sampled of volumes at a moment. A volume that no claim holds is not sampled. With the volumes what was counted last
+ * of what lies in buckets, and what they come to together: by what they are used for, where all of them were told (what is missing
+ * would look like a fall), and by their pools. `rawThen`: of a moment of the past, raw bytes in pools as they were told of then.
+ */
+async function takeSampled(
+  database: Database,
+  backend: string,
+  at: Date,
+  ofVolume: ReadonlyMap<string, Sampled>,
+  rawThen?: ReadonlyMap<string, number>,
+): Promise<void> {
+  const [series, taken]: [string[], Sampled[]] = [[], []];
+  const [byKey, byPool] = [new Map<string, Together>(), new Map<string, Together>()];
+  const held = await heldBy(database, backend, at);
+  held.volumes.forEach((volume, i) => {
+    // what lies in a bucket is known of now alone
+    const lies = rawThen ? '' : held.lies[i]!;
+    const inBucket = lies === '' ? undefined : { ...unmeasured, written: Number(lies) };
+    const sampled = volume === '' ? inBucket : ofVolume.get(volume);
+    if (sampled && held.series[i] !== '') {
+      series.push(held.series[i]!);
+      taken.push(sampled);
+    }
+    const isHeld = held.keys[i] !== '';
+    if (isHeld) addTo(byKey, held.keys[i]!, sampled);
+    // what was not there yet does not count among what was
+    if (isHeld || !rawThen) addTo(byPool, held.pools[i]!, sampled);
+  });
+  await takeSamples(database, at, listOf(series), ...columnsOf(taken));
+  const keys = [...byKey].filter(([, sum]) => sum.isWhole).map(([name, sum]) => [name, sum.value] as const);
+  const pools = rawThen
+    ? Array.from(rawThen, ([id, written]) => [id, { ...(byPool.get(id)?.value ?? unmeasured), written }] as const)
+    : Array.from(byPool, ([id, sum]) => [id, sum.value] as const);
+  await takeSums(
+    database,
+    backend,
+    at,
+    listOf([...keys.map(() => 'key'), ...pools.map(() => 'pool')]),
+    [...keys, ...pools].map(([name]) => name),
+    ...columnsOf([...keys, ...pools].map(([, sampled]) => sampled)),
+    rawThen !== undefined,
+  );
+  await noteDue(database, '5m', beginOf('5m', at));
+}
+
+/**
+ * Takes what a backend's own reports tell of the time before it was sampled, and of times when it was not: where it was sampled
+ * within five minutes of a moment, the samples are better. Goes on after the last report that was taken, killed or not.
  */
 export async function catchUp(
   database: Database,
@@ -151,42 +171,35 @@ export async function catchUp(
   { fetchVolumeReports, fetchVolumeReport }: Pick<BackendConnector, 'fetchVolumeReports' | 'fetchVolumeReport'>,
   isOver: () => boolean = () => false,
 ): Promise<void> {
-  const known = (await first(reportTaken(database, backend)))?.report ?? '';
+  const last = (await first(reportTaken(database, backend)))?.report ?? '';
   const { now } = (await first(minuteOf(database, backend)))!;
   for (const report of (await fetchVolumeReports()).slice(-keptDays.rolled_1d)) {
-    if (report <= known) continue;
+    if (report <= last) continue;
     if (isOver()) return;
-    const told = await fetchVolumeReport(report);
-    await ensureClaimSeries(database, backend);
-    for (const { at, volumes, pools } of told) {
+    const moments = await fetchVolumeReport(report);
+    const known = await pools
+      .in(database)
+      .findAll({ attributes: ['id', 'path'], where: { backendId: backend }, limit: 10_000 });
+    const idAt = new Map(known.map((p) => [p.path, p.id]));
+    for (const { at, volumes, pools: told } of moments) {
       const moment = new Date(Math.floor(Date.parse(at) / minuteMs) * minuteMs);
       // what is to come, and what would be dropped at once, is nothing that was
       const agoMs = now.getTime() - moment.getTime();
       if (agoMs < 0 || agoMs > keptDays.rolled_1d * stepMs['1d']) continue;
       await ensureParts(database, moment);
       await database.transaction(async () => {
-        const taken = await first(
-          takeTold(
-            database,
-            backend,
-            moment,
-            volumes.map((v) => v.id),
-            volumes.map((v) => v.consumed),
-            volumes.map((v) => v.iops ?? null),
-            volumes.map((v) => v.bytesPerSecond ?? null),
-            volumes.map((v) => v.latencyMs ?? null),
-          ),
-        );
-        await takeToldPools(
-          database,
-          backend,
-          moment,
-          pools.map((p) => p.path),
-          pools.map((p) => p.consumedRaw),
-        );
-        if (!taken?.taken && pools.length === 0) return;
-        await takeKeySamples(database, backend, moment);
-        await noteDue(database, '5m', beginOf('5m', moment));
+        if ((await first(isSampledNear(database, backend, moment)))!.is_near) return;
+        const ofVolume = volumes.map((v): [string, Sampled] => [
+          v.id,
+          {
+            written: v.consumed,
+            iops: v.iops ?? null,
+            throughput: v.bytesPerSecond ?? null,
+            latency: v.latencyMs ?? null,
+          },
+        ]);
+        const raw = told.flatMap((p) => (idAt.has(p.path) ? [[idAt.get(p.path)!, p.consumedRaw] as const] : []));
+        await takeSampled(database, backend, moment, new Map(ofVolume), new Map(raw));
       });
     }
     await noteReport(database, backend, report);
