@@ -92,7 +92,7 @@ export function Drawn({
   const axes = useAxes({ ticks: ticksOf(history.at), format: timeFormat(history.step), top, width: 78, text });
   return (
     <ResponsiveContainer width="100%" height={230}>
-      <ComposedChart data={data} margin={{ top: 8, right: 12, bottom: 0, left: 4 }} accessibilityLayer>
+      <ComposedChart data={data} margin={{ top: 8, right: 24, bottom: 0, left: 4 }} accessibilityLayer>
         <CartesianGrid {...axes.grid} />
         <XAxis {...axes.x} />
         <YAxis {...axes.y} />

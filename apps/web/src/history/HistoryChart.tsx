@@ -221,7 +221,7 @@ export function HistoryChart({
                   </span>
                 )}
                 {!isTold && <span>No backend told of it yet: the first figures come within five minutes.</span>}
-                {history.events.some((e) => isFailure(e.kind)) && <span>Red: something failed then.</span>}
+                {history.events.some((e) => isFailure(e.kind)) && <span>Shaded: something failed then.</span>}
                 {history.events.some((e) => lineOf(e.kind) === 'class') && (
                   <span>Upright dashes: a class or a mooring was changed.</span>
                 )}
