@@ -45,13 +45,14 @@ BEGIN
   FOR d IN SELECT day FROM use_days ORDER BY day LOOP PERFORM sum_day(d); END LOOP;
 END $body$;
 
--- adds what changed to the days that it is dated before and whose sums are kept
-CREATE FUNCTION add_to_days(changes use_changes[]) RETURNS void LANGUAGE sql AS $body$
+-- adds what changed to the days that it is dated before and whose sums are kept; planned once for each connection, as what calls it
+CREATE FUNCTION add_to_days(changes use_changes[]) RETURNS void LANGUAGE plpgsql AS $body$
+BEGIN
   INSERT INTO use_sums (day, key_id, ${amounts.join(', ')}, ${integrals.map(([i]) => i).join(', ')})
   SELECT d.day, c.key_id, ${amounts.map((a) => `sum(c.${a})`).join(', ')}, ${integrals.map(([, of]) => `sum(c.${of}::numeric * ms_in_month(c.at, d.day))`).join(', ')}
   FROM unnest(changes) c JOIN use_days d ON d.day >= c.at GROUP BY d.day, c.key_id ORDER BY d.day, c.key_id
-  ON CONFLICT (day, key_id) DO UPDATE SET ${[...amounts, ...integrals.map(([i]) => i)].map((a) => `${a} = use_sums.${a} + excluded.${a}`).join(', ')}
-$body$;
+  ON CONFLICT (day, key_id) DO UPDATE SET ${[...amounts, ...integrals.map(([i]) => i)].map((a) => `${a} = use_sums.${a} + excluded.${a}`).join(', ')};
+END $body$;
 `;
 
 /** The function that notes what claims use, with its last step in one of its own. */

@@ -77,7 +77,7 @@ INSERT INTO facts_held (kind, name, fact, from_at)
 SELECT 'class', name, body - 'metadata' - 'kind' - 'apiVersion' - 'status', site_now() FROM platform_objects WHERE plural = 'storageclasses';
 SELECT note_fact('failure', id || CASE WHEN reachable THEN '/ill' ELSE '/silent' END,
   jsonb_build_object('of', CASE WHEN reachable THEN 'ill' ELSE 'silent' END, 'backend', id, 'subject', id))
-FROM backends WHERE NOT healthy AND checked_at IS NOT NULL;
+FROM backends WHERE CASE WHEN reachable THEN NOT healthy ELSE healthy OR identity IS NOT NULL END;
 SELECT note_part_failure(backend_id, 'node', name, true) FROM backend_nodes WHERE NOT up;
 SELECT note_part_failure(backend_id, 'disk', id, true) FROM backend_disks WHERE NOT works;
 `;

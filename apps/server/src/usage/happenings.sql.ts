@@ -4,6 +4,8 @@ export interface FailureRow {
   fact: { of: 'silent' | 'ill' | 'node' | 'disk'; backend: string; subject: string };
   from_at: Date;
   until_at: Date | null;
+  /** How many there are in all. */
+  total: number;
 }
 
 /** Pools and classes that a subject of a history had anything to do with; of the whole site all (null). */
@@ -14,7 +16,7 @@ export const failuresBetween = statement<
   FailureRow,
   [from: Date, to: Date, pools: readonly string[] | null, most: number]
 >(
-  `SELECT fact, from_at, until_at FROM facts_held
+  `SELECT fact, from_at, until_at, count(*) OVER ()::integer AS total FROM facts_held
    WHERE kind = 'failure' AND from_at < $2 AND (until_at IS NULL OR until_at > $1)
      AND ($3::text[] IS NULL OR fact ->> 'backend' IN (SELECT backend_id FROM pools WHERE id = ANY($3)))
    ORDER BY from_at, name LIMIT $4`,
@@ -27,6 +29,7 @@ export interface ChangedRow {
   /** Null: there was none before, or is none since. */
   was: Record<string, unknown> | null;
   is: Record<string, unknown> | null;
+  total: number;
 }
 
 /**
@@ -46,7 +49,7 @@ export const changesBetween = statement<ChangedRow, [from: Date, to: Date, ...To
    ), changed AS (
      SELECT * FROM began WHERE was IS DISTINCT FROM "is" AND (kind = 'mooring' OR was IS NOT NULL) UNION ALL SELECT * FROM ended
    )
-   SELECT kind, name, at, was, "is" FROM changed
+   SELECT kind, name, at, was, "is", count(*) OVER ()::integer AS total FROM changed
    WHERE ($3::text[] IS NULL AND $4::text[] IS NULL) OR split_part(name, '/', 1) = ANY($4)
      OR (kind = 'mooring' AND substr(name, strpos(name, '/') + 1) = ANY($3) AND $4::text[] IS NULL)
    ORDER BY at, name LIMIT $5`,

@@ -135,6 +135,19 @@ test('a class that is made anew with other settings was changed, and its mooring
   expect(told(await ask('pool', 'p1'))).toEqual([]);
 });
 
+test('a class that nobody uses tells of its changes, and of many the rest is counted', async () => {
+  await database.rows(`INSERT INTO facts_held (kind, name, fact, from_at, until_at)
+    SELECT 'class', 'unused', jsonb_build_object('n', i), now() - (500 - i) * interval '1 second', now() - (499 - i) * interval '1 second'
+    FROM generate_series(1, 402) i`);
+  const [row] = await database.rows<{ now: Date }>('SELECT site_now() AS now');
+  const told = await getHistory(database, Sight.everything, {
+    ...{ of: 'class', name: 'unused', from: new Date(begin).toISOString(), to: row!.now.toISOString() },
+  });
+  // 401 changes after the first
+  expect([told.events.length, told.more]).toEqual([300, 101]);
+  expect(told.events[0]!.changes).toEqual([{ name: 'n', from: '1', to: '2' }]);
+});
+
 test('settings differ by their names, in parts too', () => {
   expect(
     differences({ a: 1, p: { x: 'on', y: 2 }, same: [1] }, { a: 2, p: { x: 'on' }, new: true, same: [1] }),

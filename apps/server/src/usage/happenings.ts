@@ -61,26 +61,29 @@ async function touched(database: Database, kind: string, name: string, claim: st
     return [known.map((p) => p.id), null] as const;
   }
   const found = (await first(touchedBy(database, kind, name, claim)))!;
-  return [found.pools, found.classes] as const;
+  // a class that nobody uses has been changed all the same
+  return [found.pools, kind === 'class' ? [name] : found.classes] as const;
 }
 
-/** What failed and what was changed of classes between two moments, as far as it concerns the subject of a history. */
+/** What failed and what was changed of classes between two moments, as far as it concerns the subject of a history: the first of each, and how many are left out. */
 export async function happenedTo(
   database: Database,
   { kind, name, claim }: { readonly kind: string; readonly name: string; readonly claim: string | null },
   [from, to]: readonly [Date, Date],
   most: number,
-): Promise<Event[]> {
+): Promise<{ events: Event[]; more: number }> {
   const [ofPools, ofClasses] = await touched(database, kind, name, claim);
   const [failed, changed] = await Promise.all([
     failuresBetween(database, from, to, ofPools, most),
     changesBetween(database, from, to, ofPools, ofClasses, most),
   ]);
-  return [
+  const more = [failed, changed].reduce((sum, rows) => sum + (rows[0]?.total ?? 0) - rows.length, 0);
+  const events = [
     ...failed.map(({ fact, from_at, until_at }): Event => ({
       ...{ ...blank, at: from_at.getTime(), kind: fact.of, subject: fact.subject, until: until_at?.getTime() ?? null },
       backend: fact.backend,
     })),
     ...changed.map(changeOf),
   ];
+  return { events, more };
 }

@@ -143,8 +143,8 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
         ...{ ...blank, at: l.from_at.getTime(), kind: 'limit' as const, subject: l.class_name, namespace: name },
         to: l.bytes,
       })),
-      ...happened,
+      ...happened.events,
     ].sort((a, b) => a.at - b.at),
-    more: Math.max(0, (events[0]?.total ?? 0) - events.length),
+    more: Math.max(0, (events[0]?.total ?? 0) - events.length) + happened.more,
   };
 }
