@@ -1,36 +1,11 @@
-import { makeDatabase, type TestDatabase } from '../testing/databases';
-import { Database } from './database';
+import { releases, secret } from '../testing/releases';
+import type { Database } from './database';
 import type { LastCounts } from '../usage/sample-model';
 import { ensureParts } from '../usage/sample.sql';
 import { migrate, migrations } from './migrations';
 
-const secret = Buffer.alloc(32, 7);
-const made: TestDatabase[] = [];
-const open: Database[] = [];
-async function connect(from?: TestDatabase): Promise<Database> {
-  const at = from ?? (await makeDatabase());
-  if (!from) made.push(at);
-  const database = new Database(at.url);
-  open.push(database);
-  return database;
-}
-afterEach(async () => {
-  for (const database of open.splice(0)) await database.close().catch(() => undefined);
-  for (const database of made.splice(0)) await database.drop();
-});
-
-/** A database as a release left it, whose last migration was the `count`th. */
-async function releaseOf(count: number): Promise<{ at: TestDatabase; database: Database }> {
-  const at = await makeDatabase();
-  made.push(at);
-  const database = await connect(at);
-  await database.rows('CREATE TABLE migrations (name text PRIMARY KEY)');
-  for (const { name, up } of migrations.slice(0, count)) {
-    await up(database, secret);
-    await database.rows('INSERT INTO migrations VALUES ($1)', [name]);
-  }
-  return { at, database };
-}
+const { connect, copyOf, releaseOf, dropAll } = releases();
+afterEach(dropAll);
 
 type Row = Readonly<Record<string, unknown>>;
 interface Column {
@@ -379,9 +354,3 @@ test('an upgrade that is killed between its statements leaves what was there, an
   expect(await done.rows('SELECT 1 FROM migrations')).toHaveLength(migrations.length);
   await done.close();
 }, 300_000);
-
-async function copyOf(at: TestDatabase): Promise<TestDatabase> {
-  const copy = await makeDatabase(new URL(at.url).pathname.slice(1));
-  made.push(copy);
-  return copy;
-}
