@@ -2,6 +2,7 @@ import type { ForecastAnswer, KeptScenario, Runways, WhatIfAnswer } from '@moora
 import type { FindingRow } from '@moorage/contract/findings';
 import { Database } from '../database/database';
 import { aClaim, Caller, eventually, makeWorld, moorClass, type World } from '../testing/world';
+import { noteNames } from '../usage/prices';
 import { reckonRunways } from './reckon';
 
 const GiB = 2 ** 30;
@@ -31,6 +32,7 @@ beforeAll(async () => {
   );
   await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 300 * GiB });
   await maren.ok('PUT', '/api/namespaces/wave-model/limit', { bytes: 900 * GiB });
+  await noteNames(database);
   await history();
 });
 afterAll(async () => {
@@ -200,7 +202,10 @@ test('what comes to its end soon, grew suddenly or costs more than before is a f
       `INSERT INTO rates (tier, from_at, micros_per_gib, micros_per_iops, person) VALUES ($1, '2026-01-01', 1000000, 0, 'maren')`,
       [tier],
     );
-  // 82 GiB thirty days ago, 98 GiB at the beginning of this day: less than half as much again
+  // 82 GiB thirty days ago, 98 GiB at the beginning of the last day: less than half as much again
+  const promisedThen = (bytes: number) =>
+    world.rows('UPDATE use_sums SET provisioned = $1 WHERE day = $2', [bytes, new Date(days[10]!)]);
+  await promisedThen(82 * GiB);
   await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 105 * GiB });
   await reckonRunways(database, () => false);
   const found = async () =>
@@ -218,7 +223,7 @@ test('what comes to its end soon, grew suddenly or costs more than before is a f
   expect(seen!.find((f) => f.kind === 'growth-sudden')!.facts).toMatchObject({ change: 501 * GiB, usual: GiB });
   expect(seen!.find((f) => f.kind === 'limit-near')!.facts).toMatchObject({ against: 'limit', used: 100 * GiB });
   // and are gone with what they were about
-  await world.rows(`UPDATE use_sums SET provisioned = 10 * $1::bigint WHERE day = $2`, [GiB, new Date(days[10]!)]);
+  await promisedThen(10 * GiB);
   await maren.ok('PUT', '/api/namespaces/ferry-desk/limit', { bytes: 900 * GiB });
   await reckonRunways(database, () => false);
   const then = await eventually('what it costs is told', async () => {
