@@ -81,6 +81,7 @@ export function buildBench() {
       'apps/server/src/testing/listing-harness.ts',
       'apps/server/src/testing/applications-harness.ts',
       'apps/server/src/testing/usage-harness.ts',
+      'apps/server/src/testing/fill-harness.ts',
       'packages/core/src/usage/trend.bench.ts',
       'packages/core/src/usage/forecast.bench.ts',
     ],
