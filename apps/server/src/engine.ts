@@ -121,7 +121,7 @@ export class Engine {
     const isOver = () => this.stopped || !this.anchor.leads;
     this.usage = new UsageKeeper(database, platform, this.backends, log, isOver, config.databaseFree);
     this.limits = new LimitKeeper(database, platform, log, isOver);
-    this.reckoner = new Reckoner(database, log, isOver);
+    this.reckoner = new Reckoner(database, metrics, log, isOver);
     this.queue = new OperationQueue(config.databaseUrl, log);
     const { site } = config.estate;
     this.binder = new Binder(database, platform, this.backends, metrics, site);

@@ -74,6 +74,8 @@ class BackendVolumeModel extends Model<
   declare throughputCeiling: number | null;
   /** The instance of its pool that it lies in, as the backend says. */
   declare instance: CreationOptional<string | null>;
+  /** Whether a reservation explains it; kept by the database. */
+  declare ours: CreationOptional<boolean>;
 }
 
 export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
@@ -92,4 +94,5 @@ export const backendVolumes = table('backend_volumes', BackendVolumeModel, {
   iopsCeiling: { type: DataTypes.DOUBLE },
   throughputCeiling: { type: DataTypes.DOUBLE },
   instance: { type: DataTypes.TEXT },
+  ours: { type: DataTypes.BOOLEAN, allowNull: false, defaultValue: false },
 });

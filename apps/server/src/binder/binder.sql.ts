@@ -54,7 +54,7 @@ export const giveUpBindings = statement<object, [claims: readonly string[]]>(
 /** Pending claims of a provisioner's classes whose binding was never begun. */
 export const forgottenClaims = statement<{ uid: string }, [provisioner: string]>(
   `SELECT o.uid FROM platform_objects o JOIN platform_objects c ON c.plural = 'storageclasses' AND c.name = o.class_name
-   WHERE o.plural = 'persistentvolumeclaims' AND o.phase = 'Pending' AND c.body ->> 'provisioner' = $1
+   WHERE o.plural = 'persistentvolumeclaims' AND (o.phase IS DISTINCT FROM 'Bound' OR o.deleting) AND o.phase = 'Pending' AND c.body ->> 'provisioner' = $1
      AND o.body #>> '{metadata,deletionTimestamp}' IS NULL
      AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bind' AND op.subject = o.uid) LIMIT 500`,
 );
@@ -162,8 +162,8 @@ export const noteVolumeMade = statement<
    ), known AS (
      -- from now on: when the backend does not list it the next time, it was lost
      INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, iops_ceiling,
-       throughput_ceiling, seen_at)
-     SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, iops_ceiling, throughput_ceiling, clock_timestamp()
+       throughput_ceiling, seen_at, ours)
+     SELECT $4, $3, volume_name, pool_id, bytes, raw_bytes, 0, false, $5::jsonb, iops_ceiling, throughput_ceiling, clock_timestamp(), true
      FROM kept ON CONFLICT DO NOTHING
    )
    SELECT moved.*, ${relaxed} FROM moved`,

@@ -1,6 +1,7 @@
 import type { ClaimPage, ClaimQuery, ClaimRow, DecisionRow } from '@moorage/contract/claims';
 import type { GrowthAnswer } from '@moorage/contract/growth';
 import { statement } from '../database/statement';
+import { claimsOf } from '../mirror/claim-rows.sql';
 
 export interface StoredClaim {
   uid: string;
@@ -46,18 +47,18 @@ export interface StoredClaim {
 }
 
 // the last decision, and the pod that mounts the claim, for the rows of one page only
-const select = `SELECT c.*, d.trace,
+const shown = `d.trace,
    (SELECT jsonb_build_object('name', p.name, 'why', (SELECT k ->> 'message' FROM jsonb_array_elements(p.body #> '{status,conditions}') k
        WHERE k ->> 'type' = 'PodScheduled' AND k ->> 'status' = 'False' LIMIT 1)) FROM platform_objects p WHERE p.plural = 'pods' AND p.namespace = c.namespace
      AND p.body #> '{spec,volumes}' @> jsonb_build_array(jsonb_build_object('persistentVolumeClaim', jsonb_build_object('claimName', c.name)))
-     ORDER BY p.name LIMIT 1) AS pod
-   FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;
+     ORDER BY p.name LIMIT 1) AS pod`;
+const select = `SELECT c.*, ${shown} FROM claims c LEFT JOIN decisions d ON d.id = c.decision_id`;
 
 const sortColumns = {
   created: 'c.created_at',
   name: 'c.name',
   namespace: 'c.namespace',
-  class: `coalesce(c.class_name, '')`,
+  class: 'c.class_name',
   size: 'c.size_bytes',
   state: 'c.state',
 } as const;
@@ -75,45 +76,42 @@ const sortTexts: Partial<Record<ClaimQuery['sort'], string>> = {
   created: `to_char(c.created_at AT TIME ZONE 'UTC', 'YYYY-MM-DD HH24:MI:SS.US') || '+00'`,
 };
 
-/** Failed attempts after which trying again is no longer expected to help without a person. */
-const stubborn = 5;
-
 const inSight = '($4::text[] IS NULL OR c.namespace = ANY($4))';
 const ofClass = '($2::text IS NULL OR c.class_name = $2)';
+const narrow = `($1::text IS NULL OR c.namespace = $1) AND ${ofClass} AND ${inSight}`;
+/** How an identifier begins that has the text of the pattern `$3` at its beginning. */
+const begins = `lower(substr($3::text, 2))`;
 /**
- * Claims of which a name or an identifier of either world has a text in it: found from what holds those, without how they stand;
- * each place by itself, so that it is known that few are found.
+ * Claims of which a name has a text in it, or an identifier of either world begins with it: found from what holds those, each place by
+ * its own index.
  */
-const having = `SELECT o.uid FROM platform_objects o LEFT JOIN reservations r ON r.claim_uid = o.uid LEFT JOIN pools rp ON rp.id = r.pool_id
-     WHERE o.plural = 'persistentvolumeclaims' AND ($1::text IS NULL OR o.namespace = $1)
-     AND (o.namespace ILIKE $3 OR o.name ILIKE $3 OR o.class_name ILIKE $3 OR r.pool_id ILIKE $3
-       OR o.uid ILIKE $3 OR r.volume_name ILIKE $3 OR rp.backend_id || '/' || r.volume_id ILIKE $3)
+const having = `SELECT claim_uid FROM claim_states WHERE namespace || '/' || name || ' ' || class_name ILIKE $3 OR lower(claim_uid) LIKE ${begins}
+   UNION SELECT r.claim_uid FROM reservations r WHERE lower(r.volume_name) LIKE ${begins} OR lower(r.volume_id) LIKE ${begins}
+   UNION SELECT r.claim_uid FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE p.id ILIKE $3
+   -- a backend and the beginning of its own identifier
+   UNION SELECT r.claim_uid FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE strpos($3, '/') > 0
+     AND lower(p.backend_id) LIKE split_part(${begins}, '/', 1) AND lower(r.volume_id) LIKE split_part(${begins}, '/', 2)
    -- a disk or a node of its copies
-   UNION SELECT rc.claim_uid FROM reservation_copies rc WHERE rc.disk ILIKE $3 OR rc.node ILIKE $3
-   -- a pod that uses it, its application, its node
-   UNION SELECT o.uid FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv, platform_objects o
-     WHERE p.plural = 'pods' AND (p.name ILIKE $3 OR p.body #>> '{spec,nodeName}' ILIKE $3 OR p.body #>> '{metadata,ownerReferences,0,name}' ILIKE $3)
-     AND o.plural = 'persistentvolumeclaims' AND o.namespace = p.namespace AND o.name = pv #>> '{persistentVolumeClaim,claimName}'`;
-const matching = `c.uid IN (${having}) AND ($1::text IS NULL OR c.namespace = $1) AND ${ofClass} AND ${inSight}`;
-
-/** Claims that may be in another state than bound: found from what makes them so, without a look at all others. */
-const perhapsUnbound = `SELECT o.uid FROM platform_objects o
-     WHERE o.plural = 'persistentvolumeclaims' AND (o.phase IS DISTINCT FROM 'Bound' OR o.deleting)
-   UNION SELECT r.claim_uid FROM reservations r WHERE r.missing_since IS NOT NULL
-   UNION SELECT r.claim_uid FROM backend_volumes v JOIN reservations r ON r.volume_id = v.volume_id WHERE NOT v.reachable`;
-
-/** The filters that have plans of their own: what is not asked is not looked at. */
-const narrowed = {
-  all: `$1::text IS NULL AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
-  namespace: `c.namespace = $1 AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
-  unbound: `c.uid IN (${perhapsUnbound}) AND ($1::text IS NULL OR c.namespace = $1) AND ${ofClass} AND $3::text IS NULL AND ${inSight}`,
-  matching,
+   UNION SELECT rc.claim_uid FROM reservation_copies rc WHERE lower(rc.disk) LIKE ${begins} OR lower(rc.node) LIKE ${begins}
+   -- a pod that uses it, which is named after its application
+   UNION SELECT s.claim_uid FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv, claim_states s
+     WHERE p.plural = 'pods' AND p.name ILIKE $3 AND s.namespace = p.namespace AND s.name = pv #>> '{persistentVolumeClaim,claimName}'
+   -- the node that a pod of it stands on
+   UNION SELECT s.claim_uid FROM platform_objects p, jsonb_array_elements(p.body #> '{spec,volumes}') pv, claim_states s
+     WHERE p.plural = 'pods' AND p.body #>> '{spec,nodeName}' = trim('%' FROM $3::text) AND s.namespace = p.namespace AND s.name = pv #>> '{persistentVolumeClaim,claimName}'`;
+/** Claims by what is kept of them: all, or those that a text matches, each read by its key. */
+const among = {
+  named: 'claim_states c',
+  matching: `(${having}) m CROSS JOIN LATERAL (SELECT * FROM claim_states s WHERE s.claim_uid = m.claim_uid OFFSET 0) c`,
 } as const;
-export type Narrowed = keyof typeof narrowed;
+
+const narrowed = { named: `${narrow} AND $3::text IS NULL`, matching: narrow } as const;
+type Narrowed = keyof typeof narrowed;
 
 const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction'], by: Narrowed) => {
   const column = sortColumns[sort];
   const text = sortTexts[sort] ?? `${column}::text`;
+  const order = (uid: string) => `ORDER BY ${column} ${direction}, ${uid} ${direction}`;
   return statement<
     StoredClaim & { sort_value: string },
     [
@@ -127,16 +125,16 @@ const page = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction'], by: 
       limit: number,
     ]
   >(
-    `${select.replace('SELECT c.*', `SELECT c.*, ${text} AS sort_value`)} WHERE ${narrowed[by]}
-     AND ($5::text IS NULL OR (c.state = 'bound') = ($5 = 'bound'))
-     AND ($6::text IS NULL OR (${column}, c.uid) ${direction === 'asc' ? '>' : '<'} ($6::text::${sortTypes[sort]}, $7))
-   ORDER BY ${column} ${direction}, c.uid ${direction} LIMIT $8`,
+    // the rows of the page from what is kept of all claims, and all else of those alone
+    `SELECT c.*, k.sort_value, ${shown} FROM ${claimsOf(`SELECT c.claim_uid, ${text} AS sort_value, row_number() OVER (${order('c.claim_uid')}) AS place FROM ${among[by]} WHERE ${narrowed[by]}
+         AND ($5::text IS DISTINCT FROM 'unbound' OR c.state <> 'bound') AND ($5::text IS DISTINCT FROM 'bound' OR c.state = 'bound')
+         AND ($6::text IS NULL OR (${column}, c.claim_uid) ${direction === 'asc' ? '>' : '<'} ($6::text::${sortTypes[sort]}, $7))
+       ${order('c.claim_uid')} LIMIT $8`)}
+     LEFT JOIN decisions d ON d.id = c.decision_id ORDER BY k.place`,
   );
 };
 const byEach = (sort: ClaimQuery['sort'], direction: ClaimQuery['direction']) => ({
-  all: page(sort, direction, 'all'),
-  namespace: page(sort, direction, 'namespace'),
-  unbound: page(sort, direction, 'unbound'),
+  named: page(sort, direction, 'named'),
   matching: page(sort, direction, 'matching'),
 });
 const bothWays = (sort: ClaimQuery['sort']) => ({ asc: byEach(sort, 'asc'), desc: byEach(sort, 'desc') });
@@ -157,20 +155,16 @@ type Filter = [
   like: string | undefined,
   namespaces: readonly string[] | null,
 ];
-const stuck = `c.state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'stopped') OR (c.state = 'retrying' AND c.attempts >= ${stubborn})`;
-
 /** How many claims there are in all pages together, by what becomes of them, of those that a text matches. */
 export const claimsMatching = statement<ClaimPage['counts'], Filter>(
   `SELECT count(*) FILTER (WHERE c.state = 'bound') AS bound, count(*) FILTER (WHERE c.state <> 'bound') AS unbound,
-   count(*) FILTER (WHERE ${stuck}) AS stuck FROM claims c WHERE ${matching}`,
+   count(*) FILTER (WHERE c.stuck) AS stuck FROM ${among.matching} WHERE ${narrow}`,
 );
 
-/** The same of all claims, of a namespace or a class: counted from the index, and looked at only where they may not be bound. */
+/** The same of all claims, of a namespace or a class: from what is counted of each, and from those that are not bound. */
 export const claimCounts = statement<ClaimPage['counts'], Filter>(
-  `SELECT (SELECT count(*) FROM platform_objects c WHERE c.plural = 'persistentvolumeclaims' AND ($1::text IS NULL OR c.namespace = $1)
-       AND ${ofClass} AND $3::text IS NULL AND ${inSight}) - u.unbound AS bound, u.unbound, u.stuck
-   FROM (SELECT count(*) FILTER (WHERE c.state <> 'bound') AS unbound, count(*) FILTER (WHERE ${stuck}) AS stuck
-     FROM claims c WHERE ${narrowed.unbound}) u`,
+  `SELECT (SELECT coalesce(sum(c.claims), 0) FROM claim_totals c WHERE ${narrow} AND $3::text IS NULL)::bigint - u.unbound AS bound, u.unbound, u.stuck
+   FROM (SELECT count(*) AS unbound, count(*) FILTER (WHERE c.stuck) AS stuck FROM claim_states c WHERE c.state <> 'bound' AND ${narrow} AND $3::text IS NULL) u`,
 );
 
 /** The claim of a name. */

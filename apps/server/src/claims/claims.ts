@@ -23,7 +23,6 @@ import {
   claimsMatching,
   otherPodsOf,
   podsOf,
-  type Narrowed,
   type StoredClaim,
 } from './claims.sql';
 
@@ -111,20 +110,13 @@ const isOfSort: Record<ClaimQuery['sort'], (value: string) => boolean> = {
   state: isKeepable,
 };
 
-/** Which of the filters is the narrowest. */
-function narrowedBy(namespace: string | undefined, like: string | undefined, state: ClaimQuery['state']): Narrowed {
-  if (like !== undefined) return 'matching';
-  if (state === 'unbound') return 'unbound';
-  return namespace === undefined ? 'all' : 'namespace';
-}
-
 /** One page of claims, filtered and sorted in the database. */
 export async function listClaims(database: Database, sight: Sight, query: ClaimQuery): Promise<ClaimPage> {
   const { namespace, className, state, q, sort, direction, limit } = query;
   const cursor = readCursor(query.cursor, sort, isOfSort[sort]);
   const like = q ? anywhere(q) : undefined;
   const [rows, counted] = await Promise.all([
-    claimPages[sort][direction][narrowedBy(namespace, like, state)](
+    claimPages[sort][direction][like === undefined ? 'named' : 'matching'](
       database,
       namespace,
       className,

@@ -1,4 +1,5 @@
 import { statement } from '../database/statement';
+import { claimsOf } from '../mirror/claim-rows.sql';
 
 /** Claims with everything that hangs on them. Namespaces and names go by their place. */
 export const claimsToDelete = statement<
@@ -20,8 +21,8 @@ export const claimsToDelete = statement<
      coalesce(r.adopted, r.claim_uid IS NULL) AS adopted,
      (SELECT coalesce(jsonb_agg(p.backend_id ORDER BY f.mode DESC), '[]') FROM further_copies f JOIN pools p ON p.id = f.pool_id
       WHERE f.claim_uid = c.uid) AS copies_on
-   FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
-   JOIN claims c ON c.namespace = asked.namespace AND c.name = asked.name
+   FROM ${claimsOf(`SELECT s.claim_uid FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
+     JOIN claim_states s ON s.namespace = asked.namespace AND s.name = asked.name`)}
    LEFT JOIN reservations r ON r.claim_uid = c.uid
    LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name LIMIT 1000`,
 );
@@ -50,9 +51,8 @@ export const claimsOfSets = statement<
   { namespace: string; set: string; name: string; has_volume: boolean },
   [namespaces: readonly string[], sets: readonly string[]]
 >(
-  `SELECT c.namespace, w.set, c.name, c.volume_name IS NOT NULL AND c.state <> 'deleting' AS has_volume
-   FROM unnest($1::text[], $2::text[]) AS w (namespace, set)
-   JOIN claims c ON c.namespace = w.namespace AND c.name LIKE replace(replace(w.set, '\\', '\\\\'), '_', '\\_') || '-%'
-     AND substr(c.name, length(w.set) + 2) ~ '^(0|[1-9][0-9]{0,5})$'
+  `SELECT c.namespace, k.set, c.name, c.volume_name IS NOT NULL AND c.state <> 'deleting' AS has_volume
+   FROM ${claimsOf(`SELECT s.claim_uid, w.set FROM unnest($1::text[], $2::text[]) AS w (namespace, set)
+     JOIN claim_states s ON s.namespace = w.namespace AND starts_with(s.name, w.set || '-') AND substr(s.name, length(w.set) + 2) ~ '^(0|[1-9][0-9]{0,5})$'`)}
    ORDER BY c.namespace, c.name LIMIT 20000`,
 );

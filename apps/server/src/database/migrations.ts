@@ -32,6 +32,8 @@ import { up as waste } from './migration-0028-waste';
 import { up as past } from './migration-0029-past';
 import { up as integrals } from './migration-0030-integrals';
 import { up as happenings } from './migration-0031-happenings';
+import { up as claimStates } from './migration-0032-claim-states';
+import { up as heldSums } from './migration-0033-held-sums';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -66,6 +68,8 @@ export const migrations = [
   { name: '0029-past', up: past },
   { name: '0030-integrals', up: integrals },
   { name: '0031-happenings', up: happenings },
+  { name: '0032-claim-states', up: claimStates },
+  { name: '0033-held-sums', up: heldSums },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

@@ -138,10 +138,15 @@ const first = [
   'buckets',
 ];
 
+/** What the database keeps by itself, of other tables. */
+const keptByItself = new Set(['claim_states', 'claim_totals', 'pool_sums', 'disk_use', 'held_totals']);
+
 /** Puts rows into every table, whichever there are. */
 async function fill(database: Database): Promise<void> {
   const columns = await columnsOf(database);
-  const tables = [...new Set(columns.map((c) => c.table))].sort((a, b) => rank(a) - rank(b));
+  const tables = [...new Set(columns.map((c) => c.table))]
+    .filter((name) => !keptByItself.has(name))
+    .sort((a, b) => rank(a) - rank(b));
   if (tables.includes('samples')) await ensureParts(database, new Date('2026-11-01T10:00:00Z'));
   for (const table of tables) {
     const of = columns.filter((c) => c.table === table && !c.isIdentity);
@@ -236,7 +241,8 @@ describe.each(Array.from({ length: migrations.length - 1 }, (_, i) => i + 1))(
       const { database } = await releaseOf(count);
       await fill(database);
       const before = await contents(database);
-      expect([...before.values()].every((rows) => rows.length >= perTable)).toBe(true);
+      const few = [...before].filter(([name, rows]) => rows.length < perTable && !keptByItself.has(name));
+      expect(few).toEqual([]);
       await migrate(database, secret);
       expectKept(before, await contents(database));
     });

@@ -23,15 +23,16 @@ export interface PoolClaims {
 /** How each backend is, and what is promised of it. */
 export const backendStates = statement<BackendState>(
   `SELECT b.id, b.reachable, b.problem, b.checked_at, b.cap,
-     (SELECT count(*) FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE p.backend_id = b.id) AS claims,
+     (SELECT coalesce(sum(s.claims), 0)::bigint FROM pools p JOIN pool_sums s ON s.pool_id = p.id WHERE p.backend_id = b.id) AS claims,
      ${takenOf('b.id')} AS taken
    FROM backends b LIMIT 500`,
 );
 
 /** How many claims each pool holds, and some of them. */
 export const claimsOnPools = statement<PoolClaims>(
-  `SELECT pool_id, count(*) AS claims, (array_agg(namespace || '/' || claim_name ORDER BY namespace, claim_name))[1:${mostNamed}] AS some
-   FROM reservations GROUP BY pool_id`,
+  `SELECT s.pool_id, s.claims, (SELECT array_agg(namespace || '/' || claim_name ORDER BY namespace, claim_name) FROM (
+       SELECT namespace, claim_name FROM reservations r WHERE r.pool_id = s.pool_id ORDER BY namespace, claim_name LIMIT ${mostNamed}) r) AS some
+   FROM pool_sums s WHERE s.claims > 0 LIMIT 5000`,
 );
 
 /** The most each pool ever could keep. A change that is under way, or a node that is down, explains why one keeps less: it is told there. */
@@ -108,9 +109,9 @@ export const adriftVolumes = statement<{
 }>(
   `SELECT v.backend_id, count(*) AS count, sum(v.bytes)::bigint AS bytes, sum(v.consumed)::bigint AS consumed,
      (array_agg(v.name ORDER BY v.name))[1:${mostNamed}] AS some
-   FROM backend_volumes v WHERE v.name LIKE 'pvc-%' AND NOT EXISTS (
-     SELECT 1 FROM reservations r WHERE r.volume_name = v.name AND r.state <> 'adrift')
-     AND v.seen_at < now() - interval '1 minute' GROUP BY 1`,
+   FROM (SELECT v.* FROM backend_volumes v WHERE NOT v.ours
+     UNION ALL SELECT v.* FROM reservations r CROSS JOIN LATERAL (SELECT * FROM backend_volumes v WHERE v.name = r.volume_name OFFSET 0) v WHERE r.state = 'adrift') v
+   WHERE v.name LIKE 'pvc-%' AND v.seen_at < now() - interval '1 minute' GROUP BY 1`,
 );
 
 /** In which ways volumes are not as they were declared; those that are lost, or miss copies, are findings of their own. */

@@ -15,10 +15,9 @@ export interface Stuck {
 
 /** `namespaces`: those alone. */
 export const stuckClaims = statement<Stuck, [namespaces: readonly string[] | null]>(
-  `SELECT class_name, state, count(*) AS count, coalesce(sum(size_bytes), 0)::bigint AS bytes, min(created_at) AS since,
+  `SELECT nullif(class_name, '') AS class_name, state, count(*) AS count, coalesce(sum(size_bytes), 0)::bigint AS bytes, min(created_at) AS since,
      (array_agg(namespace || '/' || name ORDER BY created_at))[1:${mostNamed}] AS some
-   FROM claims WHERE ($1::text[] IS NULL OR namespace = ANY($1))
-     AND (state IN ('nothing-fits', 'no-class', 'lost', 'unreachable', 'held-back', 'stopped') OR (state = 'retrying' AND attempts >= 5))
+   FROM claim_states WHERE ($1::text[] IS NULL OR namespace = ANY($1)) AND state <> 'bound' AND (stuck OR state = 'held-back')
    GROUP BY 1, 2
    UNION ALL
    -- bound, and refused the size they ask for

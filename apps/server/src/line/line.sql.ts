@@ -1,6 +1,7 @@
 import type { ClaimState } from '@moorage/contract/claims';
 import type { Drift } from '@moorage/core/drift/drift';
 import { statement } from '../database/statement';
+import { claimsOf } from '../mirror/claim-rows.sql';
 import type { PlatformObject } from '../platform/connector';
 
 export interface Chain {
@@ -54,14 +55,14 @@ export const chainOf = statement<
      (SELECT coalesce(jsonb_agg(jsonb_build_object('kind', d.kind, 'declared', d.declared, 'actual', d.actual, 'by', d.made_by,
         'since', d.since) ORDER BY d.kind), '[]') FROM drifts d WHERE d.claim_uid = c.uid) AS drifts,
      (SELECT w.node FROM reservation_copies w WHERE w.claim_uid = c.uid AND w.role = 'witness' LIMIT 1) AS witness
-   FROM claims c
+   FROM ${claimsOf(`SELECT claim_uid FROM claim_states WHERE (namespace = $1 AND name = $2) OR claim_uid = $3
+       UNION SELECT claim_uid FROM reservations WHERE volume_name = $3 OR volume_id = $3`)}
    LEFT JOIN platform_objects n ON n.plural = 'namespaces' AND n.name = c.namespace
    LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name
    LEFT JOIN reservations r ON r.claim_uid = c.uid
    LEFT JOIN pools p ON p.id = c.pool_id LEFT JOIN backends b ON b.id = c.backend_id
    LEFT JOIN backend_volumes v ON v.backend_id = c.backend_id AND v.volume_id = c.volume_id
-   WHERE ((c.namespace = $1 AND c.name = $2) OR c.uid = $3 OR c.volume_name = $3 OR c.volume_id = $3)
-     AND ($4::text[] IS NULL OR c.namespace = ANY($4))
+   WHERE ($4::text[] IS NULL OR c.namespace = ANY($4))
    ORDER BY c.created_at DESC LIMIT 1`,
 );
 

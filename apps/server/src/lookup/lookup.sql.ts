@@ -1,5 +1,6 @@
 import type { Found } from '@moorage/contract/lookup';
 import { statement } from '../database/statement';
+import { claimsOf } from '../mirror/claim-rows.sql';
 
 /** Of each kind at most. */
 const most = 6;
@@ -17,14 +18,17 @@ export const lookFor = statement<
   [
     `SELECT 'claim' AS kind, c.name, c.namespace AS of, CASE WHEN c.namespace || '/' || c.name ILIKE $1 THEN NULL
          WHEN c.uid ILIKE $1 THEN c.uid WHEN c.volume_name ILIKE $1 THEN c.volume_name ELSE c.backend_id || '/' || c.volume_id END AS by
-       FROM claims c WHERE (c.namespace || '/' || c.name ILIKE $1 OR c.uid ILIKE $1 OR c.volume_name ILIKE $1
-         OR c.backend_id || '/' || c.volume_id ILIKE $1) AND ($4::text[] IS NULL OR c.namespace = ANY($4))`,
+       FROM ${claimsOf(`SELECT s.claim_uid FROM claim_states s WHERE s.namespace || '/' || s.name || ' ' || s.class_name ILIKE $1
+           OR lower(s.claim_uid) LIKE lower($2)
+         UNION SELECT r.claim_uid FROM reservations r WHERE lower(r.volume_name) LIKE lower($2) OR lower(r.volume_id) LIKE lower($2)
+         UNION SELECT r.claim_uid FROM reservations r JOIN pools p ON p.id = r.pool_id WHERE strpos($3, '/') > 0
+           AND lower(p.backend_id) LIKE split_part(lower($2), '/', 1) AND lower(r.volume_id) LIKE split_part(lower($2), '/', 2)`)}
+       WHERE ($4::text[] IS NULL OR c.namespace = ANY($4))`,
     `SELECT 'adrift' AS kind, r.namespace || '/' || r.claim_name AS name, NULL AS of, r.claim_uid AS by FROM reservations r
        WHERE r.state IN ('adrift', 'returning') AND (r.namespace || '/' || r.claim_name ILIKE $1 OR r.volume_name ILIKE $1
          OR r.volume_id ILIKE $1) AND ($4::text[] IS NULL OR r.namespace = ANY($4))`,
     `SELECT 'adrift' AS kind, v.name, NULL AS of, v.backend_id || '/' || v.volume_id AS by FROM backend_volumes v
-       WHERE $4::text[] IS NULL AND (v.name ILIKE $1 OR v.backend_id || '/' || v.volume_id ILIKE $1)
-         AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)`,
+       WHERE $4::text[] IS NULL AND NOT v.ours AND v.name || ' ' || v.backend_id || '/' || v.volume_id ILIKE $1`,
     `SELECT 'bucket' AS kind, o.name, o.namespace AS of, CASE WHEN o.name ILIKE $1 THEN NULL ELSE b.name END AS by FROM platform_objects o
        LEFT JOIN buckets b ON b.claim_uid = o.uid WHERE o.plural = 'bucketclaims'
          AND (o.namespace || '/' || o.name ILIKE $1 OR o.uid ILIKE $1 OR b.name ILIKE $1) AND ($4::text[] IS NULL OR o.namespace = ANY($4))`,

@@ -9,6 +9,8 @@ export class Metrics {
   readonly operations: Counter<'kind' | 'state'>;
   readonly requests: Histogram<'method' | 'route' | 'status'>;
   readonly ready: Gauge<string>;
+  /** What is kept and was off when it was recounted: none, unless something is wrong with the server. */
+  readonly differences: Counter<'facts'>;
 
   constructor() {
     this.registry.setContentType(Registry.OPENMETRICS_CONTENT_TYPE);
@@ -37,6 +39,12 @@ export class Metrics {
       help: 'Requests answered',
       labelNames: ['method', 'route', 'status'],
       buckets: [0.005, 0.02, 0.1, 0.5, 2],
+      registers,
+    });
+    this.differences = new Counter({
+      name: 'moorage_kept_differences',
+      help: 'Facts that were kept and were off when recounted',
+      labelNames: ['facts'],
       registers,
     });
     this.ready = new Gauge({ name: 'moorage_ready', help: '1 when the server is ready', registers });

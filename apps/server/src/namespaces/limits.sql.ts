@@ -5,14 +5,13 @@ export const countsUsed = statement<
   { namespace: string; class_name: string; claims: number; iops: number },
   [namespaces: readonly string[]]
 >(
-  `SELECT namespace, class_name, count(*)::integer AS claims, sum(iops_floor) AS iops FROM reservations
-   WHERE namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000`,
+  'SELECT namespace, class_name, claims::integer AS claims, iops FROM held_totals WHERE namespace = ANY($1) AND claims <> 0 LIMIT 100000',
 );
 
 /** The same of bytes, volumes and buckets together, and what is held for claims that are to come. */
 export const bytesUsed = statement<{ class_name: string; bytes: number }, [namespace: string]>(
   `SELECT class_name, sum(bytes)::bigint AS bytes FROM (
-     SELECT class_name, bytes FROM reservations WHERE namespace = $1
+     SELECT class_name, bytes FROM held_totals WHERE namespace = $1 AND claims <> 0
      UNION ALL SELECT class_name, bytes FROM buckets WHERE namespace = $1
      UNION ALL SELECT class_name, bytes FROM planned_places WHERE namespace = $1 AND held_until IS NOT NULL
    ) held GROUP BY 1 LIMIT 10000`,

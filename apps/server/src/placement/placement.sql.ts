@@ -4,7 +4,7 @@ import { statement } from '../database/statement';
 /** What is provisioned per namespace and class, or held for claims that are to come. `namespaces`: those alone. */
 export const usageOf = statement<PlacementState['usage'][number], [namespaces: readonly string[] | null]>(
   `SELECT namespace, class_name AS "className", sum(bytes)::bigint AS provisioned FROM (
-     SELECT namespace, class_name, bytes FROM reservations
+     SELECT namespace, class_name, bytes FROM held_totals WHERE claims <> 0
      UNION ALL SELECT namespace, class_name, bytes FROM planned_places WHERE held_until IS NOT NULL) held
    WHERE $1::text[] IS NULL OR namespace = ANY($1) GROUP BY 1, 2 LIMIT 100000`,
 );
@@ -14,8 +14,8 @@ export const countedOf = statement<PlacementState['counts'][number], [namespaces
   `SELECT l.namespace, nullif(l.class_name, '') AS "className", l.measure AS of, l.amount AS "limit",
      CASE l.measure WHEN 'claims' THEN u.claims ELSE u.iops END AS used
    FROM counted_limits l CROSS JOIN LATERAL (
-     SELECT count(*)::double precision AS claims, coalesce(sum(iops_floor), 0) AS iops FROM reservations r
-     WHERE r.namespace = l.namespace AND (l.class_name = '' OR r.class_name = l.class_name)) u
+     SELECT coalesce(sum(h.claims), 0)::double precision AS claims, coalesce(sum(h.iops), 0) AS iops FROM held_totals h
+     WHERE h.namespace = l.namespace AND (l.class_name = '' OR h.class_name = l.class_name)) u
    WHERE l.measure <> 'snapshots' AND ($1::text[] IS NULL OR l.namespace = ANY($1)) ORDER BY 1, 2, 3 LIMIT 100000`,
 );
 

@@ -44,11 +44,10 @@ const columns = `p.*,
    CASE WHEN b.cap IS NOT NULL THEN ${takenOf('b.id')} END AS cap_taken,
    (SELECT jsonb_agg(jsonb_build_object('id', id, 'bytes', bytes, 'used', used, 'leaving', leaving) ORDER BY id)
      FROM (SELECT * FROM instances i WHERE i.pool_id = p.id ORDER BY id LIMIT 5000) i) AS instances,
-   coalesce((SELECT sum(v.raw_bytes) FROM backend_volumes v WHERE v.pool_id = p.id
-     AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)), 0)::bigint AS foreign_raw,
-   (SELECT count(*) FROM backend_volumes v WHERE v.pool_id = p.id) AS volumes`;
+   coalesce(s.foreign_raw, 0)::bigint AS foreign_raw, coalesce(s.volumes, 0)::bigint AS volumes`;
+const from = 'FROM pools p JOIN backends b ON b.id = p.backend_id LEFT JOIN pool_sums s ON s.pool_id = p.id';
 
-const listed = `SELECT ${columns} FROM pools p JOIN backends b ON b.id = p.backend_id`;
+const listed = `SELECT ${columns} ${from}`;
 
 /** Every pool with what it holds, backend by backend. */
 export const poolsByBackend = statement<StoredPool>(`${listed} ORDER BY p.backend_id, p.id LIMIT 5000`);
@@ -58,18 +57,8 @@ export const poolsById = statement<
   StoredPool & { disk_use: Readonly<Record<string, number>> | null },
   [ids: readonly string[] | null]
 >(
-  `SELECT ${columns}, (
-     SELECT jsonb_object_agg(disk, bytes) FROM (
-       SELECT disk, sum(bytes)::bigint AS bytes FROM (
-         SELECT c.disk, c.bytes FROM reservation_copies c WHERE c.pool_id = p.id
-         UNION ALL
-         SELECT unnest(h.disks[1:h.copies]), h.bytes FROM planned_places h WHERE h.pool_id = p.id AND h.held_until IS NOT NULL
-         UNION ALL
-         SELECT c ->> 'disk', v.bytes FROM backend_volumes v, jsonb_array_elements(v.copies) c
-         WHERE v.pool_id = p.id AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
-       ) held GROUP BY disk
-     ) used
-   ) AS disk_use FROM pools p JOIN backends b ON b.id = p.backend_id WHERE $1::text[] IS NULL OR p.id = ANY($1) ORDER BY p.id LIMIT 5000`,
+  `SELECT ${columns}, (SELECT jsonb_object_agg(d.disk, d.bytes) FROM disk_use d WHERE d.pool_id = p.id AND d.bytes <> 0) AS disk_use
+   ${from} WHERE $1::text[] IS NULL OR p.id = ANY($1) ORDER BY p.id LIMIT 5000`,
 );
 
 /**

@@ -1,4 +1,5 @@
 import { statement } from '../database/statement';
+import { claimsOf } from '../mirror/claim-rows.sql';
 
 /** Claims of these names as far as a plan goes, with what was written to them. Names and namespaces go by their place. */
 export const claimsNamed = statement<
@@ -17,7 +18,7 @@ export const claimsNamed = statement<
   [namespaces: readonly string[], names: readonly string[]]
 >(
   `SELECT c.uid, c.namespace, c.name, c.size_bytes, c.provisioned, c.pool_id, c.consumed, c.state, r.reclaim, r.grace_days
-   FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
-   JOIN claims c ON c.namespace = asked.namespace AND c.name = asked.name
+   FROM ${claimsOf(`SELECT s.claim_uid FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
+     JOIN claim_states s ON s.namespace = asked.namespace AND s.name = asked.name`)}
    LEFT JOIN reservations r ON r.claim_uid = c.uid LIMIT 1000`,
 );

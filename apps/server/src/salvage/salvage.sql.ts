@@ -46,7 +46,7 @@ const adrift = `SELECT * FROM (
      NULL, NULL, v.seen_at, NULL, v.degraded, v.reachable, NULL, false, NULL, o.name
    FROM backend_volumes v
    LEFT JOIN platform_objects o ON o.plural = 'persistentvolumes' AND o.body #>> '{spec,csi,volumeHandle}' = v.backend_id || '/' || v.volume_id
-   WHERE $1::text[] IS NULL AND NOT EXISTS (SELECT 1 FROM reservations r WHERE r.volume_name = v.name)
+   WHERE $1::text[] IS NULL AND NOT v.ours
      -- one that a persistent volume offers to claims, or that one holds, is not adrift
      AND coalesce(o.body #>> '{status,phase}', 'Released') IN ('Released', 'Failed')
  ) a WHERE ($2::text IS NULL OR a.namespace || '/' || a.name ILIKE $2 OR a.class_name ILIKE $2 OR a.pool_id ILIKE $2 OR a.id ILIKE $2

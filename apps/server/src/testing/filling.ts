@@ -17,16 +17,22 @@ const GiB = 2 ** 30;
 const stamp = (of: string) => `to_char((${of}) AT TIME ZONE 'UTC', 'YYYY-MM-DD"T"HH24:MI:SS"Z"')`;
 const object = (kind: string, apiVersion: string, metadata: string, rest: string) =>
   `jsonb_build_object('apiVersion', '${apiVersion}', 'kind', '${kind}', 'metadata', jsonb_build_object(${metadata}, 'generation', 1), ${rest})`;
-const into = 'INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)';
+const into =
+  'INSERT INTO platform_objects (plural, uid, namespace, name, version, body, class_name, phase, size_bytes, created_at)';
 
 /** What a site is made of, one step after the other; `$` of a draw is the number of what is drawn for. */
-function steps({ claims, namespaces, classes, pools, seed }: SiteSize): readonly (readonly [what: string, sql: string])[] {
+function steps({
+  claims,
+  namespaces,
+  classes,
+  pools,
+  seed,
+}: SiteSize): readonly (readonly [what: string, sql: string])[] {
   const id = (what: string, of: string) => `md5('${seed} ${what} ' || ${of})::uuid::text`;
   const draw = (what: number, of: string, among: number) =>
     `((hashint8extended((${of})::bigint, ${seed * 100 + what}) & 2147483647) % ${among})::integer`;
   const backends = Math.ceil(pools / poolsEach);
   const moored = Math.min(poolsEach, pools);
-  const sets = Math.ceil(claims / replicas);
   /** Every fourth backend is a cluster that keeps copies on disks which we choose. */
   const isCluster = `${'b'} % 4 = 3`;
   const version = `'1000000'`;
@@ -61,22 +67,39 @@ function steps({ claims, namespaces, classes, pools, seed }: SiteSize): readonly
     [
       'namespaces, nodes, classes',
       `${into} SELECT 'namespaces', ${id('namespace', 'i')}, '', 'team-' || lpad((i + 1)::text, 4, '0'), ${version},
-         ${object('Namespace', 'v1', `'uid', ${id('namespace', 'i')}, 'name', 'team-' || lpad((i + 1)::text, 4, '0'), 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)},
-           'labels', jsonb_build_object('orrin-sound.example/team', 'crew-' || i % 40)`, `'status', jsonb_build_object('phase', 'Active')`)}, NULL, 'Active', NULL, now() - interval '90 days'
+         ${object(
+           'Namespace',
+           'v1',
+           `'uid', ${id('namespace', 'i')}, 'name', 'team-' || lpad((i + 1)::text, 4, '0'), 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)},
+           'labels', jsonb_build_object('orrin-sound.example/team', 'crew-' || i % 40)`,
+           `'status', jsonb_build_object('phase', 'Active')`,
+         )}, NULL, 'Active', NULL, now() - interval '90 days'
          FROM generate_series(0, ${namespaces - 1}) i ON CONFLICT DO NOTHING;
        ${into} SELECT 'nodes', ${id('node', 'i')}, '', 'pier-' || i, ${version},
-         ${object('Node', 'v1', `'uid', ${id('node', 'i')}, 'name', 'pier-' || i, 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)},
+         ${object(
+           'Node',
+           'v1',
+           `'uid', ${id('node', 'i')}, 'name', 'pier-' || i, 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)},
            'labels', jsonb_build_object('topology.kubernetes.io/zone', (ARRAY['north', 'middle', 'south'])[1 + i % 3])`,
            `'spec', '{}'::jsonb, 'status', jsonb_build_object('conditions', '[{"type": "Ready", "status": "True"}]'::jsonb, 'addresses', jsonb_build_array(jsonb_build_object('type', 'InternalIP', 'address', '10.40.' || i / 200 || '.' || 1 + i % 200)),
-             'capacity', '{"cpu": "64", "memory": "512Gi", "pods": "9000"}'::jsonb, 'allocatable', '{"cpu": "64", "memory": "512Gi", "pods": "9000"}'::jsonb)`)}, NULL, NULL, NULL, now() - interval '90 days'
+             'capacity', '{"cpu": "64", "memory": "512Gi", "pods": "9000"}'::jsonb, 'allocatable', '{"cpu": "64", "memory": "512Gi", "pods": "9000"}'::jsonb)`,
+         )}, NULL, NULL, NULL, now() - interval '90 days'
          FROM generate_series(0, ${nodes - 1}) i ON CONFLICT DO NOTHING;
        ${into} SELECT 'csinodes', ${id('csinode', 'i')}, '', 'pier-' || i, ${version},
-         ${object('CSINode', 'storage.k8s.io/v1', `'uid', ${id('csinode', 'i')}, 'name', 'pier-' || i, 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)}`,
-           `'spec', jsonb_build_object('drivers', jsonb_build_array(jsonb_build_object('name', 'vast-moorage.example', 'nodeID', 'pier-' || i, 'topologyKeys', '["topology.kubernetes.io/zone"]'::jsonb, 'allocatable', '{"count": 9000}'::jsonb)))`)}, NULL, NULL, NULL, now() - interval '90 days'
+         ${object(
+           'CSINode',
+           'storage.k8s.io/v1',
+           `'uid', ${id('csinode', 'i')}, 'name', 'pier-' || i, 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)}`,
+           `'spec', jsonb_build_object('drivers', jsonb_build_array(jsonb_build_object('name', 'vast-moorage.example', 'nodeID', 'pier-' || i, 'topologyKeys', '["topology.kubernetes.io/zone"]'::jsonb, 'allocatable', '{"count": 9000}'::jsonb)))`,
+         )}, NULL, NULL, NULL, now() - interval '90 days'
          FROM generate_series(0, ${nodes - 1}) i ON CONFLICT DO NOTHING;
        ${into} SELECT 'storageclasses', ${id('class', 'i')}, '', 'berth-' || lpad((i + 1)::text, 2, '0'), ${version},
-         ${object('StorageClass', 'storage.k8s.io/v1', `'uid', ${id('class', 'i')}, 'name', 'berth-' || lpad((i + 1)::text, 2, '0'), 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)}`,
-           `'provisioner', 'vast-moorage.example', 'parameters', jsonb_build_object('vast-moorage.example/copies', '2', 'vast-moorage.example/strategy', 'spread'), 'reclaimPolicy', 'Delete', 'volumeBindingMode', 'Immediate', 'allowVolumeExpansion', true`)}, NULL, NULL, NULL, now() - interval '90 days'
+         ${object(
+           'StorageClass',
+           'storage.k8s.io/v1',
+           `'uid', ${id('class', 'i')}, 'name', 'berth-' || lpad((i + 1)::text, 2, '0'), 'resourceVersion', ${version}, 'creationTimestamp', ${stamp(`now() - interval '90 days'`)}`,
+           `'provisioner', 'vast-moorage.example', 'parameters', jsonb_build_object('vast-moorage.example/copies', '2', 'vast-moorage.example/strategy', 'spread'), 'reclaimPolicy', 'Delete', 'volumeBindingMode', 'Immediate', 'allowVolumeExpansion', true`,
+         )}, NULL, NULL, NULL, now() - interval '90 days'
          FROM generate_series(0, ${classes - 1}) i ON CONFLICT DO NOTHING`,
     ],
     [
@@ -141,8 +164,8 @@ function steps({ claims, namespaces, classes, pools, seed }: SiteSize): readonly
     ],
     [
       'volumes, ours and those of others',
-      `INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at, encrypted)
-         SELECT s.backend, s.volume, 'pvc-' || s.uid, s.pool, s.bytes, s.raw, s.consumed, false, coalesce(c.copies, '[]'), now(), false
+      `INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at, encrypted, ours)
+         SELECT s.backend, s.volume, 'pvc-' || s.uid, s.pool, s.bytes, s.raw, s.consumed, false, coalesce(c.copies, '[]'), now(), false, true
          FROM site s LEFT JOIN (SELECT i, jsonb_agg(jsonb_build_object('disk', disk, 'node', node, 'state', 'Synchronized', 'percent', 100)) AS copies FROM site_copies GROUP BY 1) c ON c.i = s.i
          WHERE s.state <> 'waiting';
        INSERT INTO backend_volumes (backend_id, volume_id, name, pool_id, bytes, raw_bytes, consumed, degraded, copies, seen_at, encrypted)
@@ -190,35 +213,44 @@ function steps({ claims, namespaces, classes, pools, seed }: SiteSize): readonly
 
 /** Pools as large as what is on them asks for, with the disks of those that keep copies; moorings of every class. */
 function afterwards({ classes, pools }: SiteSize): string {
-  const facts = (more: string) => `jsonb_build_object('busy', false, 'iops', 200000, 'zones', '[]'::jsonb, 'access', '["block"]'::jsonb, 'clones', true, 'granule', ${GiB}, 'maximum', ${64 * 1024 * GiB}::bigint,
+  const facts = (
+    more: string,
+  ) => `jsonb_build_object('busy', false, 'iops', 200000, 'zones', '[]'::jsonb, 'access', '["block"]'::jsonb, 'clones', true, 'granule', ${GiB}, 'maximum', ${64 * 1024 * GiB}::bigint,
       'minimum', ${GiB}, 'offsite', false, 'readOnly', false, 'expansion', true, 'protocols', '["iSCSI"]'::jsonb, 'snapshots', true, 'encryption', false, 'throughput', 9000000000, 'compression', false,
       'sharedBlock', false, 'amplification', 1, 'deduplication', false, 'consumedRaw', coalesce(v.consumed, 0), ${more})`;
   return `
     CREATE TEMP TABLE site_held AS SELECT pool_id, sum(raw_bytes) AS raw, sum(bytes) AS bytes FROM reservations GROUP BY 1;
-    CREATE TEMP TABLE site_largest AS SELECT d.pool, (max(coalesce(c.bytes, 0)) * 8 / 5 / ${GiB} + 64) * ${GiB}::bigint AS capacity
+    CREATE TEMP TABLE site_largest AS SELECT d.pool, floor(max(coalesce(c.bytes, 0)) * 8 / 5 / ${GiB} + 64)::bigint * ${GiB} AS capacity
       FROM site_disks d LEFT JOIN (SELECT disk, sum(bytes) AS bytes FROM reservation_copies GROUP BY 1) c ON c.disk = d.disk GROUP BY 1;
     INSERT INTO pools (id, backend_id, name, path, facts, largest_usable, reserved_raw, reserved_bytes)
       SELECT s.id, s.backend, s.id, '/redfish/v1/Storage/' || s.backend || '/StoragePools/' || s.id,
         CASE WHEN s.cluster THEN ${facts(`'disks', d.disks, 'redundancy', jsonb_build_object('kind', 'spread', 'level', 'node', 'scheme', '{"kind": "copies", "copies": 2}'::jsonb, 'domains', d.domains)`)}
-        ELSE ${facts(`'disks', '[]'::jsonb, 'redundancy', jsonb_build_object('kind', 'inner', 'usable', (coalesce(h.bytes, 0) * 8 / 5 / ${GiB} + 1024)::bigint * ${GiB}, 'survives', 2)`)} END,
-        CASE WHEN s.cluster THEN l.capacity * 12 ELSE (coalesce(h.bytes, 0) * 8 / 5 / ${GiB} + 1024)::bigint * ${GiB} END, coalesce(h.raw, 0), coalesce(h.bytes, 0)
+        ELSE ${facts(`'disks', '[]'::jsonb, 'redundancy', jsonb_build_object('kind', 'inner', 'usable', floor(coalesce(h.bytes, 0) * 8 / 5 / ${GiB} + 1024)::bigint * ${GiB}, 'survives', 2)`)} END,
+        CASE WHEN s.cluster THEN l.capacity * 12 ELSE floor(coalesce(h.bytes, 0) * 8 / 5 / ${GiB} + 1024)::bigint * ${GiB} END, coalesce(h.raw, 0), coalesce(h.bytes, 0)
       FROM site_pools s LEFT JOIN site_held h ON h.pool_id = s.id LEFT JOIN site_largest l ON l.pool = s.id
       LEFT JOIN (SELECT pool_id, sum(consumed * (raw_bytes / bytes))::bigint AS consumed FROM backend_volumes GROUP BY 1) v ON v.pool_id = s.id
       LEFT JOIN LATERAL (SELECT jsonb_agg(jsonb_build_object('id', disk, 'node', node, 'rack', 'rack-' || n / 4, 'zone', (ARRAY['north', 'middle', 'south'])[1 + n / 4], 'media', 'SSD', 'works', true, 'capacity', l.capacity) ORDER BY disk) AS disks,
           (SELECT jsonb_agg(jsonb_build_object('name', node, 'live', true, 'capacity', 2 * l.capacity) ORDER BY node) FROM (SELECT DISTINCT node FROM site_disks x WHERE x.p = s.p) n) AS domains
         FROM site_disks x WHERE x.p = s.p) d ON true;
+    INSERT INTO claim_states SELECT uid, namespace, name, class, bytes, created, CASE state WHEN 'bound' THEN 'bound' ELSE 'nothing-fits' END, state <> 'bound' FROM site WHERE state <> 'adrift';
     INSERT INTO backend_nodes (backend_id, name, zone, rack, up) SELECT DISTINCT backend, node, (ARRAY['north', 'middle', 'south'])[1 + n / 4], 'rack-' || n / 4, true FROM site_disks;
     INSERT INTO backend_disks (backend_id, id, node, media, capacity, works, failing, lasting, life_left, use, owner)
       SELECT d.backend, d.disk, d.node, 'SSD', l.capacity, true, false, true, 100, 'free', d.pool FROM site_disks d JOIN site_largest l ON l.pool = d.pool;
     INSERT INTO moorings (class_name, pool_id, rank) SELECT 'berth-' || lpad((c + 1)::text, 2, '0'), s.id, k + 1
-      FROM generate_series(0, ${classes - 1}) c CROSS JOIN generate_series(0, ${Math.min(poolsEach, pools) - 1}) k JOIN site_pools s ON s.p = (c * 3 + k) % ${pools}`;
+      FROM generate_series(0, ${classes - 1}) c CROSS JOIN generate_series(0, ${Math.min(poolsEach, pools) - 1}) k JOIN site_pools s ON s.p = (c * 3 + k) % ${pools};
+    SELECT recount_pool(id) FROM pools;
+    SELECT recount_namespace(name) FROM platform_objects WHERE plural = 'namespaces'`;
 }
 
 /**
  * Fills an empty database, which has its tables, with a site: claims, and all that is kept of them, as the product would have written
  * it. Tells each step before it is done. The connection's account may turn triggers off: what they keep is written with the rest.
  */
-export async function fillSite(client: pg.Client, size: SiteSize, tell: (what: string) => void = () => undefined): Promise<void> {
+export async function fillSite(
+  client: pg.Client,
+  size: SiteSize,
+  tell: (what: string) => void = () => undefined,
+): Promise<void> {
   await client.query(`SET session_replication_role = replica; SET work_mem = '256MB'; SET synchronous_commit = off`);
   for (const [what, sql] of steps(size)) {
     tell(what);

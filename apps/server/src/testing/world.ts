@@ -1,6 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { join } from 'node:path';
 import pg from 'pg';
+import pino from 'pino';
 import { basaltSeed, kelpSeed } from '@moorage/standins/backend-seeds';
 import { platformSeed } from '@moorage/standins/seeds';
 import { atOnce, type Pace } from '@moorage/standins/platform/pace';
@@ -8,6 +9,9 @@ import { dataPathWithin, startBackend, startPlatform } from '@moorage/standins/s
 import type { BackendSeed } from '@moorage/standins/backend/seed';
 import type { ClaimDetail, ClaimRow } from '@moorage/contract/claims';
 import type { Config } from '../config';
+import { Database } from '../database/database';
+import { Metrics } from '../metrics/metrics';
+import { Recounter } from '../mirror/recount';
 import { breachOf } from './contract-check';
 import { makeDatabase, preparedDatabase } from './databases';
 import { startServer, type RunningServer, type Watching } from '../server';
@@ -99,6 +103,17 @@ export class Caller {
         ? detail
         : Promise.reject(new Error(`it is ${detail.claim.state}: ${JSON.stringify(detail.claim.reason)}`));
     });
+}
+
+/** What triggers keep is what recounting gives, whatever a test did. */
+async function nothingIsOff(url: string): Promise<void> {
+  const database = new Database(url);
+  try {
+    const off = await new Recounter(database, new Metrics(), pino({ level: 'silent' })).all();
+    if (off.length > 0) throw new Error(`What is kept is off: ${off.join(', ')}`);
+  } finally {
+    await database.close();
+  }
 }
 
 /** Waits until every expectation in it holds. */
@@ -226,6 +241,7 @@ export async function makeWorld(options: WorldOptions = {}) {
     },
     end: async () => {
       for (const server of servers) await server.stop();
+      await nothingIsOff(database.url);
       await client.end();
       await Promise.all([platform, basalt, kelp, ...more].map((s) => s.stop()));
       await database.drop();
