@@ -34,6 +34,7 @@ import { up as integrals } from './migration-0030-integrals';
 import { up as happenings } from './migration-0031-happenings';
 import { up as claimStates } from './migration-0032-claim-states';
 import { up as heldSums } from './migration-0033-held-sums';
+import { up as listed } from './migration-0034-listed';
 
 /** In the order they are applied; those of a release that is out are never changed. */
 export const migrations = [
@@ -70,6 +71,7 @@ export const migrations = [
   { name: '0031-happenings', up: happenings },
   { name: '0032-claim-states', up: claimStates },
   { name: '0033-held-sums', up: heldSums },
+  { name: '0034-listed', up: listed },
 ];
 
 /** Brings the schema up to date; servers that start together take turns. `secret` keys the digests of what was kept in clear. */

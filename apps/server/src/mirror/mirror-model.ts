@@ -20,6 +20,10 @@ class PlatformObjectModel extends Model<
   declare createdAt: Date;
   /** It is being deleted; kept by the database itself. */
   declare deleting: CreationOptional<boolean>;
+  /** Of what it says, so that a list can be compared with what is known; null until it was written with one. */
+  declare digest: CreationOptional<string | null>;
+  /** When it was first written here, by the database's clock. */
+  declare notedAt: CreationOptional<Date>;
 }
 
 export const platformObjects = table('platform_objects', PlatformObjectModel, {
@@ -34,6 +38,8 @@ export const platformObjects = table('platform_objects', PlatformObjectModel, {
   sizeBytes: { type: DataTypes.BIGINT },
   createdAt: { type: DataTypes.DATE, allowNull: false },
   deleting: { type: DataTypes.BOOLEAN },
+  digest: { type: DataTypes.TEXT },
+  notedAt: { type: DataTypes.DATE, allowNull: false, defaultValue: DataTypes.NOW },
 });
 
 /** How far the mirror has read one kind of object. */

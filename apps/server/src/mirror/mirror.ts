@@ -1,6 +1,8 @@
+import { createHash } from 'node:crypto';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Topic } from '@moorage/contract/live';
 import { parseQuantity } from '@moorage/core/sizes/quantity';
+import stableText from 'fast-json-stable-stringify';
 import type { Logger } from 'pino';
 import type { Database } from '../database/database';
 import { asRecords } from '../database/statement';
@@ -15,7 +17,17 @@ import {
   type Plural,
 } from '../platform/connector';
 import { mirrorStates, platformObjects } from './mirror-model';
-import { dropOthers, noteVersion, takeEvents, takeIfUnheard, takeNewObjects, takeObjects } from './mirror.sql';
+import {
+  dropObjects,
+  knownAfter,
+  listingBegins,
+  noteVersion,
+  takeEvents,
+  takeIfUnheard,
+  takeNewObjects,
+  takeObjects,
+  versionsOf,
+} from './mirror.sql';
 
 /** Told of changed objects of one kind inside the transaction that writes them, so that nothing is missed when the server dies. */
 export type MirrorListener = (changed: readonly PlatformObject[], gone: readonly PlatformObject[]) => Promise<void>;
@@ -43,6 +55,9 @@ const absentMs = 60_000;
 /** A full list now and then finds what a watch might have missed. */
 const relistMs = 5 * 60_000;
 
+/** The same of two objects that say the same, in whatever order. */
+const digestOf = (object: PlatformObject): string => createHash('sha1').update(stableText(object)).digest('base64url');
+
 function toRow(object: PlatformObject) {
   const { uid, namespace, name, resourceVersion, creationTimestamp } = object.metadata;
   const request = object.spec?.resources?.requests?.storage ?? object.spec?.capacity?.storage;
@@ -52,6 +67,7 @@ function toRow(object: PlatformObject) {
     namespace: namespace ?? '',
     name,
     version: resourceVersion ?? '',
+    digest: digestOf(object),
     body: object,
     class_name: object.spec?.storageClassName ?? (object.spec?.bucketClassName as string | undefined) ?? null,
     phase: (object.status?.phase as string | undefined) ?? null,
@@ -93,14 +109,13 @@ export class Mirror {
     while (!signal.aborted) {
       try {
         if (version === undefined) {
-          const listed = await this.fetchAll(plural);
-          await this.replaceAll(plural, listed.items, listed.version);
-          if (listed.isAbsent) {
+          const listed = await this.takeList(plural, signal);
+          if (listed === 'absent') {
             this.problems.delete(plural);
             await pause(absentMs, undefined, { signal }).catch(() => undefined);
             continue;
           }
-          version = listed.version;
+          version = listed;
         }
         if (signal.aborted) return;
         this.problems.delete(plural);
@@ -119,17 +134,6 @@ export class Mirror {
         await pause(pauseMs, undefined, { signal }).catch(() => undefined);
         pauseMs = Math.min(pauseMs * 2, 10_000);
       }
-    }
-  }
-
-  /** Everything of one kind; nothing, where the platform does not have such an interface and need not. */
-  private async fetchAll(plural: Plural): Promise<{ items: PlatformObject[]; version: string; isAbsent?: boolean }> {
-    try {
-      return await this.platform.list(plural);
-    } catch (error) {
-      if (error instanceof PlatformProblem && error.code === 'not-found' && optional.has(plural))
-        return { items: [], version: '', isAbsent: true };
-      throw error;
     }
   }
 
@@ -210,39 +214,86 @@ export class Mirror {
   }
 
   /**
-   * Takes a whole list in the place of what was known: versions tell nothing of what is newer, and a platform that was brought
-   * back from a copy may give old ones again, for other contents.
+   * Takes a whole list in the place of what was known, a page at a time, each in its own transaction: versions tell nothing of what is newer,
+   * and a platform that was brought back from a copy may give old ones again, for other contents. What is listed no longer is forgotten
+   * last, but for what was first noted since the list began. Gives the version of the list; cut short, all is listed again.
    */
-  private async replaceAll(plural: Plural, items: readonly PlatformObject[], version: string): Promise<void> {
+  private async takeList(plural: Plural, signal: AbortSignal): Promise<string | 'absent'> {
+    const [began] = await listingBegins(this.database);
+    const listed = new Set<string>();
+    let version = '';
+    let isAbsent = false;
+    try {
+      for await (const page of this.platform.pages(plural)) {
+        signal.throwIfAborted();
+        for (const { metadata } of page.items) listed.add(metadata.uid!);
+        version = page.version;
+        for (let i = 0; i < page.items.length; i += pageSize)
+          await this.takePage(plural, page.items.slice(i, i + pageSize));
+        if (listed.size >= toldFrom) this.log.info({ plural, listed: listed.size }, 'listing');
+      }
+    } catch (error) {
+      // an interface that the platform does not have and need not has nothing
+      if (!(error instanceof PlatformProblem && error.code === 'not-found' && optional.has(plural))) throw error;
+      isAbsent = true;
+    }
+    await this.dropUnlisted(plural, listed, began!.at, signal);
+    await noteVersion(this.database, plural, version);
+    return isAbsent ? 'absent' : version;
+  }
+
+  /** Writes what differs from what is known, of a part of a list. */
+  private async takePage(plural: Plural, objects: readonly PlatformObject[]): Promise<void> {
+    const uids = objects.map((o) => o.metadata.uid!);
+    const known = new Map((await versionsOf(this.database, plural, uids)).map((k) => [k.uid, k]));
+    const rows = objects.map(toRow).filter(({ uid, version, digest }) => {
+      const before = known.get(uid!);
+      return before?.version !== version || before.digest !== digest;
+    });
+    if (rows.length === 0) return;
     await this.database.transaction(async () => {
-      const gone = await dropOthers(
-        this.database,
-        plural,
-        items.map((o) => o.metadata.uid!),
-      );
-      const uids = new Set(await this.write(plural, items));
-      await noteVersion(this.database, plural, version);
-      const changed = items.filter((o) => uids.has(o.metadata.uid!));
+      await takeObjects(this.database, plural, asRecords(rows));
       await this.listeners[plural]?.(
-        changed,
-        gone.map((g) => g.body),
+        rows.map((r) => r.body),
+        [],
       );
-      if (changed.length + gone.length > 0) await announce(this.database, [{ topic: topicOf[plural] }]);
+      await announce(this.database, [{ topic: topicOf[plural] }]);
     });
     this.afterCommit();
   }
 
-  /** Writes what the platform says, whatever was known; gives the uids of those that differ. */
-  private async write(plural: Plural, objects: readonly PlatformObject[]): Promise<string[]> {
-    const uids: string[] = [];
-    for (let i = 0; i < objects.length; i += pageSize) {
-      const rows = await takeObjects(this.database, plural, asRecords(objects.slice(i, i + pageSize).map(toRow)));
-      uids.push(...rows.map((r) => r.uid));
+  /** Forgets what was known before a list began and is not in it. */
+  private async dropUnlisted(
+    plural: Plural,
+    listed: ReadonlySet<string>,
+    began: Date,
+    signal: AbortSignal,
+  ): Promise<void> {
+    const most = 10 * pageSize;
+    for (let known = await knownAfter(this.database, plural, '', began, most); known.length > 0;) {
+      const gone = known.map((k) => k.uid).filter((uid) => !listed.has(uid));
+      for (let i = 0; i < gone.length; i += pageSize) {
+        signal.throwIfAborted();
+        await this.database.transaction(async () => {
+          const dropped = await dropObjects(this.database, plural, gone.slice(i, i + pageSize));
+          await this.listeners[plural]?.(
+            [],
+            dropped.map((d) => d.body),
+          );
+          await announce(this.database, [{ topic: topicOf[plural] }]);
+        });
+        this.afterCommit();
+        if (gone.length >= toldFrom)
+          this.log.info({ plural, left: gone.length - i }, 'forgetting what is there no longer');
+      }
+      if (known.length < most) return;
+      known = await knownAfter(this.database, plural, known.at(-1)!.uid, began, most);
     }
-    return uids;
   }
 }
 
+/** How many objects of a kind are so many that it is told how far they are. */
+const toldFrom = 5000;
 const pageSize = 500;
 
 /** Notes an object that we just made, unless the platform told of it already, and then of something later perhaps. */

@@ -113,11 +113,19 @@ export class PlatformProblem extends OutsideProblem {
   }
 }
 
+/** A part of a list. */
+export interface PlatformPage {
+  readonly items: readonly PlatformObject[];
+  /** Of the list as a whole. */
+  readonly version: string;
+}
+
 /** The platform, as far as this product uses it. */
 export interface PlatformConnector {
   /** What time it is there, to the second. */
   fetchTime(): Promise<Date>;
-  list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }>;
+  /** Everything of one kind, a page at a time, with the version that a watch can go on from. Throws `gone` when it takes so long that the platform gives up. */
+  pages(plural: Plural): AsyncIterable<PlatformPage>;
   /** Hands events over until the platform ends the watch or `signal` does. Throws `gone` when the version is too old. */
   watch(
     plural: Plural,

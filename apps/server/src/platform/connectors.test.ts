@@ -2,6 +2,7 @@ import { platformSeed } from '@moorage/standins/seeds';
 import { startPlatform } from '@moorage/standins/start';
 import { Metrics } from '../metrics/metrics';
 import { MemoryPlatform } from '../testing/memory-platform';
+import { listed } from '../testing/listed';
 import { eventually } from '../testing/world';
 import type { PlatformConnector, PlatformEvent, PlatformObject } from './connector';
 import { KubernetesConnector } from './kubernetes';
@@ -135,7 +136,7 @@ describe.each(Object.entries(kinds))('%s', (_name, make) => {
   });
 
   test('a list has what is there, and a watch from its version hands over what came after, in order', async () => {
-    const { items, version } = await connector.list('storageclasses');
+    const { items, version } = await listed(connector, 'storageclasses');
     expect(items.map((c) => c.metadata.name)).toEqual(expect.arrayContaining(['one', 'taken', 'twice']));
     const events: PlatformEvent[] = [];
     const stop = new AbortController();
@@ -160,7 +161,7 @@ describe.each(Object.entries(kinds))('%s', (_name, make) => {
   });
 
   test('a watch from a version that is no longer kept says that it is gone', async () => {
-    const { version } = await connector.list('storageclasses');
+    const { version } = await listed(connector, 'storageclasses');
     under.expire();
     await expect(
       connector.watch('storageclasses', String(Number(version) - 1), () => undefined, new AbortController().signal),

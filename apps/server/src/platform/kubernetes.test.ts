@@ -1,6 +1,7 @@
 import { platformSeed } from '@moorage/standins/seeds';
 import { startPlatform } from '@moorage/standins/start';
 import { Metrics } from '../metrics/metrics';
+import { listed } from '../testing/listed';
 import { eventually } from '../testing/world';
 import type { PlatformProblem } from './connector';
 import { type PlatformEvent } from './connector';
@@ -60,14 +61,14 @@ describe('calls', () => {
     platform.faults.add({ kind: 'refuse', status: 500, times: 1 });
     expect((await problemOf(connector.create(claim('four')))).code).toBe('failed');
     expect(
-      (await problemOf(new KubernetesConnector('http://127.0.0.1:9', undefined, new Metrics()).list('nodes'))).code,
+      (await problemOf(listed(new KubernetesConnector('http://127.0.0.1:9', undefined, new Metrics()), 'nodes'))).code,
     ).toBe('unreachable');
   });
 
   test('are given up when the platform takes them and never answers', async () => {
     platform.faults.add({ kind: 'hang', path: 'nodes' });
     const hasty = new KubernetesConnector(platform.url, undefined, new Metrics(), 200);
-    expect(await problemOf(hasty.list('nodes'))).toMatchObject({
+    expect(await problemOf(listed(hasty, 'nodes'))).toMatchObject({
       code: 'unreachable',
       message: expect.stringContaining('did not answer in time') as string,
     });
@@ -79,7 +80,7 @@ describe('calls', () => {
         metadata: { name: `vol-${i}` },
         spec: { capacity: { storage: '1Gi' } },
       });
-    const { items, version } = await connector.list('persistentvolumes');
+    const { items, version } = await listed(connector, 'persistentvolumes');
     expect(new Set(items.map((v) => v.metadata.name)).size).toBe(1203);
     expect(Number(version)).toBe(platform.store.resourceVersion);
   });
@@ -87,7 +88,7 @@ describe('calls', () => {
 
 describe('a watch', () => {
   test('hands over what came after the version, in order, and ends when told', async () => {
-    const { version } = await connector.list('persistentvolumeclaims');
+    const { version } = await listed(connector, 'persistentvolumeclaims');
     const events: PlatformEvent[] = [];
     const stop = new AbortController();
     const watching = connector.watch(
@@ -119,7 +120,7 @@ describe('a watch', () => {
   });
 
   test('that is told to end before it began ends', async () => {
-    const { version } = await connector.list('nodes');
+    const { version } = await listed(connector, 'nodes');
     await connector.watch('nodes', version, () => undefined, AbortSignal.abort());
   });
 

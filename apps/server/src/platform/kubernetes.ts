@@ -6,6 +6,7 @@ import {
   type PlatformConnector,
   type PlatformEvent,
   type PlatformObject,
+  type PlatformPage,
   type PlatformProblemCode,
   type Plural,
   type Saying,
@@ -139,9 +140,8 @@ export class KubernetesConnector implements PlatformConnector {
     return at;
   }
 
-  async list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }> {
+  async *pages(plural: Plural): AsyncGenerator<PlatformPage> {
     const { apiVersion, kind } = collections[plural];
-    const items: PlatformObject[] = [];
     let version = '';
     let next: string | undefined;
     do {
@@ -159,11 +159,10 @@ export class KubernetesConnector implements PlatformConnector {
           next,
         ),
       );
-      items.push(...(JSON.parse(JSON.stringify(page.items)) as PlatformObject[]));
       version = page.metadata?.resourceVersion ?? version;
       next = page.metadata?._continue || undefined;
+      yield { items: JSON.parse(JSON.stringify(page.items)) as PlatformObject[], version };
     } while (next);
-    return { items, version };
   }
 
   watch(

@@ -276,7 +276,7 @@ test('however often answers are lost, every claim is changed once, and another o
     await carryByHand(database, carrier.work as Work, operation!, () => false);
     platform.fate = () => 'answered';
     expect((await operations.in(database).findByPk(operation!))?.state).toBe('carried');
-    const { items } = await platform.list('persistentvolumeclaims');
+    const { items } = platform.list('persistentvolumeclaims');
     const sizes = items.map((c) => c.spec!.resources!.requests!.storage);
     expect(sizes).toEqual(deletes ? ['1Gi'] : [...Array<string>(19).fill('2Gi'), '1Gi']);
     expect(await logbook.in(database).count()).toBe(deletes ? 20 : 19);

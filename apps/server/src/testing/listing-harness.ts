@@ -35,10 +35,14 @@ const claim = (i: number, version: number): PlatformObject => ({
 
 let tell: ((event: PlatformEvent) => void) | undefined;
 /** A platform of claims alone, which answers at once. */
-const platform: Pick<PlatformConnector, 'list' | 'watch'> = {
-  list: (plural: Plural) => {
-    const items = plural === 'persistentvolumeclaims' ? Array.from({ length: claims }, (_, i) => claim(i, 1)) : [];
-    return Promise.resolve({ items, version: '1' });
+const platform: Pick<PlatformConnector, 'pages' | 'watch'> = {
+  async *pages(plural: Plural) {
+    const count = plural === 'persistentvolumeclaims' ? claims : 0;
+    for (let from = 0; from < Math.max(1, count); from += 500)
+      yield await Promise.resolve({
+        items: Array.from({ length: Math.min(500, count - from) }, (_, i) => claim(from + i, 1)),
+        version: '1',
+      });
   },
   watch: async (plural, _version, onEvent, signal) => {
     if (plural === 'persistentvolumeclaims') tell = onEvent;

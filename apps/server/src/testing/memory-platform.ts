@@ -5,6 +5,7 @@ import {
   type PlatformConnector,
   type PlatformEvent,
   type PlatformObject,
+  type PlatformPage,
   type Plural,
 } from '../platform/connector';
 import { meet, type Fate } from './fate';
@@ -65,10 +66,14 @@ export class MemoryPlatform implements PlatformConnector {
     return stamped;
   }
 
-  list(plural: Plural): Promise<{ items: PlatformObject[]; version: string }> {
+  list(plural: Plural): PlatformPage {
     if (!mirrored.includes(plural)) throw new Error(`${plural} is not mirrored`);
     const items = [...this.objects.values()].filter((o) => plurals[o.kind ?? ''] === plural);
-    return Promise.resolve({ items: structuredClone(items), version: String(this.version) });
+    return { items: structuredClone(items), version: String(this.version) };
+  }
+
+  async *pages(plural: Plural): AsyncGenerator<PlatformPage> {
+    yield await Promise.resolve(this.list(plural));
   }
 
   async watch(
