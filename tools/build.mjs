@@ -82,6 +82,7 @@ export function buildBench() {
       'apps/server/src/testing/applications-harness.ts',
       'apps/server/src/testing/usage-harness.ts',
       'apps/server/src/testing/fill-harness.ts',
+      'apps/server/src/testing/site-harness.ts',
       'packages/core/src/usage/trend.bench.ts',
       'packages/core/src/usage/forecast.bench.ts',
     ],

@@ -90,3 +90,14 @@ export async function measureVast({ url, nodes, disks }) {
     operator.end();
   }
 }
+
+export const vastRows = ({ answerMs, openMs, drawMs, changeMs }) => [
+  ['its inventory answered, median', `${answerMs.toFixed(0)} ms`, 'by the server, read as JSON'],
+  ['opened and drawn, median', `${openMs.toFixed(0)} ms`, 'from the click to the drawn frame; wanted: within 200 ms'],
+  ['of that, drawing', `${drawMs.toFixed(0)} ms`, ''],
+  [
+    'a change of a commissioning',
+    `${changeMs.toFixed(0)} ms`,
+    'from the click to figures and drawing; wanted: within 200 ms',
+  ],
+];

@@ -9,7 +9,7 @@ import { carryingApplication } from './applications/start';
 import { Backends, ensureBackends } from './backends/backends';
 import { beginBinding, onClaims, onVolumes } from './binder/begin';
 import { Binder } from './binder/binder';
-import { findForgotten, findWaiting, waitingClaims } from './binder/sweep';
+import { findWaiting, waitingClaims } from './binder/sweep';
 import { helpedBy, type Helped } from './binder/waking';
 import { findForgottenBuckets, onAccesses, onBucketClaims, someWaiting, waitingBuckets } from './buckets/begin';
 import { BucketCarrier } from './buckets/carry';
@@ -242,10 +242,7 @@ export class Engine {
     await endHolds(this.database);
     await this.keepLimits();
     await this.binder.destroyLate();
-    await this.runner.enqueue([
-      ...(await findForgottenBuckets(this.database)),
-      ...(await findForgotten(this.database)),
-    ]);
+    await this.runner.enqueue([...(await findForgottenBuckets(this.database)), ...(await this.binder.findForgotten())]);
   });
 
   private readonly keepLimits = oneAtATime(() => this.limits.keep());

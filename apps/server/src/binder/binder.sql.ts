@@ -59,11 +59,11 @@ export const forgottenClaims = statement<{ uid: string }, [provisioner: string]>
      AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'bind' AND op.subject = o.uid) LIMIT 500`,
 );
 
-/** Reservations whose claims are gone and whose release was never begun. */
-export const orphans = statement<{ claim_uid: string }>(
-  `SELECT claim_uid FROM reservations r WHERE r.state NOT IN ('adrift', 'returning')
-   AND NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = r.claim_uid)
-   AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) LIMIT 500`,
+/** Reservations after one of them, and whether their claims are gone and their release was never begun. */
+export const reservedAfter = statement<{ claim_uid: string; orphan: boolean }, [after: string, most: number]>(
+  `SELECT claim_uid, NOT EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.uid = r.claim_uid)
+     AND NOT EXISTS (SELECT 1 FROM operations op WHERE op.kind = 'release' AND op.subject = r.claim_uid) AS orphan
+   FROM reservations r WHERE r.state NOT IN ('adrift', 'returning') AND claim_uid > $1 ORDER BY claim_uid LIMIT $2`,
 );
 
 /** Begins the release of volumes whose grace has ended once more; gives the operations. */

@@ -32,6 +32,7 @@ import { providerPath } from '../backends/instances';
 import { persistentVolume, protocolFor } from './volume-manifest';
 import { noteBound } from './begin';
 import { binding, releasing, type BindState, type ReleaseState } from './kinds';
+import { Forgotten } from './sweep';
 
 /** Whether a volume is reached as files. */
 const isFiles = ({ facts }: Reserved, cls: ClassManifest | null): boolean =>
@@ -58,6 +59,7 @@ const tells = () => ({ topic: 'claims' as const });
 /** Carries claims to their volumes: decide, reserve, create, write the volume, see it bound. And lets them go again. */
 export class Binder {
   private readonly release: Release;
+  private readonly forgotten: Forgotten;
   /** Operations whose intention was written here a moment ago: only for these is it certain that the backend was not asked yet. */
   private readonly intended = new Set<string>();
   /** What was read for operations whose volume was made here a moment ago: it is not read again to write that volume. */
@@ -71,6 +73,7 @@ export class Binder {
     private readonly site: string,
   ) {
     this.release = new Release(database, platform, backends);
+    this.forgotten = new Forgotten(database);
   }
 
   /** The kinds of operations that this room carries. */
@@ -102,6 +105,9 @@ export class Binder {
       },
     ];
   }
+
+  /** What should be moving and is not. */
+  findForgotten = (): Promise<string[]> => this.forgotten.find();
 
   /** Destroys what backends made after it was let go of. */
   destroyLate = (): Promise<void> => this.release.destroyLate();

@@ -20,7 +20,7 @@ export const classesWithUse = statement<
 >(
   `SELECT c.uid, c.body, c.version, c.created_at, coalesce(o.claims, 0) AS claims, coalesce(o.bound, 0) AS bound,
      coalesce(o.stateful, 0) AS stateful,
-     coalesce((SELECT sum(r.bytes) FROM reservations r WHERE r.class_name = c.name AND ($3::text[] IS NULL OR r.namespace = ANY($3))), 0)::bigint AS provisioned,
+     coalesce((SELECT sum(r.bytes) FROM held_totals r WHERE r.class_name = c.name AND ($3::text[] IS NULL OR r.namespace = ANY($3))), 0)::bigint AS provisioned,
      (SELECT count(*) FROM moorings m WHERE m.class_name = c.name AND m.enabled) AS moored
    FROM platform_objects c LEFT JOIN (
      SELECT class_name, count(*) AS claims, count(*) FILTER (WHERE phase = 'Bound') AS bound,

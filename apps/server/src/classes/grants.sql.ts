@@ -12,9 +12,8 @@ export const grantsOf = statement<
    FROM platform_objects n
    LEFT JOIN grants g ON g.class_name = $1 AND g.namespace = n.name
    LEFT JOIN limits l ON l.class_name = $1 AND l.namespace = n.name
-   LEFT JOIN (SELECT namespace, count(*) AS claims FROM platform_objects
-              WHERE plural = 'persistentvolumeclaims' AND class_name = $1 GROUP BY 1) c ON c.namespace = n.name
-   LEFT JOIN (SELECT namespace, sum(bytes) AS bytes FROM reservations WHERE class_name = $1 GROUP BY 1) r ON r.namespace = n.name
+   LEFT JOIN claim_totals c ON c.class_name = $1 AND c.namespace = n.name
+   LEFT JOIN held_totals r ON r.class_name = $1 AND r.namespace = n.name
    WHERE n.plural = 'namespaces' AND ($2::text[] IS NULL OR n.name = ANY($2)) ORDER BY n.name LIMIT 10000`,
 );
 

@@ -32,7 +32,10 @@ export interface Compared {
   pv: PlatformObject | null;
 }
 
-const compared = `SELECT r.claim_uid, r.namespace, r.claim_name, r.pool_id, p.backend_id, r.bytes, r.iops_ceiling, r.throughput_ceiling,
+/** Those that `which` names, each with what is known of it by its keys. */
+const compared = (
+  which: string,
+) => `SELECT r.claim_uid, r.namespace, r.claim_name, r.pool_id, p.backend_id, r.bytes, r.iops_ceiling, r.throughput_ceiling,
      r.reclaim, r.adopted, r.volume_id, cls.body AS class, c.body #> '{metadata,annotations}' AS annotations,
      EXISTS (SELECT 1 FROM moorings m WHERE m.class_name = r.class_name AND m.pool_id = r.pool_id AND m.enabled) AS allowed,
      EXISTS (SELECT 1 FROM operations op WHERE op.subject = r.claim_uid AND op.ended_at IS NULL AND op.kind IN ('grow', 'bind', 'salvage', 'tune')) AS under_way,
@@ -40,20 +43,19 @@ const compared = `SELECT r.claim_uid, r.namespace, r.claim_name, r.pool_id, p.ba
      v.volume_id IS NOT NULL OR r.missing_since IS NULL AS listed, v.pool_id AS seen_pool, v.bytes AS seen_bytes,
      jsonb_array_length(v.copies) AS seen_copies, v.encrypted AS seen_encrypted, v.iops_ceiling AS seen_iops_ceiling,
      v.throughput_ceiling AS seen_throughput_ceiling, pv.body AS pv
-   FROM reservations r JOIN pools p ON p.id = r.pool_id
-   LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
-   LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = coalesce(r.pv_name, r.volume_name)
+   FROM (SELECT * FROM reservations WHERE state = 'bound' AND volume_id IS NOT NULL AND ${which}) r JOIN pools p ON p.id = r.pool_id
+   LEFT JOIN LATERAL (SELECT * FROM backend_volumes v WHERE v.backend_id = p.backend_id AND v.volume_id = r.volume_id OFFSET 0) v ON true
+   LEFT JOIN LATERAL (SELECT body FROM platform_objects pv WHERE pv.plural = 'persistentvolumes' AND pv.namespace = '' AND pv.name = coalesce(r.pv_name, r.volume_name) OFFSET 0) pv ON true
    LEFT JOIN platform_objects cls ON cls.plural = 'storageclasses' AND cls.name = r.class_name
-   LEFT JOIN platform_objects c ON c.plural = 'persistentvolumeclaims' AND c.uid = r.claim_uid
-   WHERE r.state = 'bound' AND r.volume_id IS NOT NULL`;
+   LEFT JOIN LATERAL (SELECT body FROM platform_objects c WHERE c.plural = 'persistentvolumeclaims' AND c.uid = r.claim_uid OFFSET 0) c ON true ORDER BY r.claim_uid`;
 
 /** A page of bound volumes, by claim. */
 export const comparedAfter = statement<Compared, [after: string, limit: number]>(
-  `${compared} AND r.claim_uid > $1 ORDER BY r.claim_uid LIMIT $2`,
+  compared('claim_uid > $1 ORDER BY claim_uid LIMIT $2'),
 );
 /** Some of them. */
 export const comparedOf = statement<Compared, [claims: readonly string[]]>(
-  `${compared} AND r.claim_uid = ANY($1) ORDER BY r.claim_uid LIMIT 1000`,
+  compared('claim_uid = ANY($1) ORDER BY claim_uid LIMIT 1000'),
 );
 
 /** Takes what was found of these claims in the place of what was known; what stays so keeps its age. Gives what is news. */

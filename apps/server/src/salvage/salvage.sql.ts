@@ -38,14 +38,15 @@ const adrift = `SELECT * FROM (
      EXISTS (SELECT 1 FROM platform_objects o WHERE o.plural = 'persistentvolumeclaims' AND o.namespace = r.namespace AND o.name = r.claim_name)
        AS name_taken, op.id AS operation_id, r.pv_name
    FROM reservations r JOIN pools p ON p.id = r.pool_id
-   LEFT JOIN backend_volumes v ON v.backend_id = p.backend_id AND v.volume_id = r.volume_id
+   LEFT JOIN LATERAL (SELECT * FROM backend_volumes v WHERE v.backend_id = p.backend_id AND v.volume_id = r.volume_id OFFSET 0) v ON true
    LEFT JOIN operations op ON op.holds = 'salvage' AND op.subject = r.claim_uid
    WHERE r.state IN ('adrift', 'returning') AND ($1::text[] IS NULL OR r.namespace = ANY($1))
    UNION ALL
    SELECT v.backend_id || '/' || v.volume_id, 'foreign', NULL, NULL, NULL, v.backend_id, v.pool_id, v.name, v.volume_id, v.bytes, v.consumed,
      NULL, NULL, v.seen_at, NULL, v.degraded, v.reachable, NULL, false, NULL, o.name
    FROM backend_volumes v
-   LEFT JOIN platform_objects o ON o.plural = 'persistentvolumes' AND o.body #>> '{spec,csi,volumeHandle}' = v.backend_id || '/' || v.volume_id
+   LEFT JOIN LATERAL (SELECT * FROM platform_objects o WHERE o.plural = 'persistentvolumes'
+     AND o.body #>> '{spec,csi,volumeHandle}' = v.backend_id || '/' || v.volume_id OFFSET 0) o ON true
    WHERE $1::text[] IS NULL AND NOT v.ours
      -- one that a persistent volume offers to claims, or that one holds, is not adrift
      AND coalesce(o.body #>> '{status,phase}', 'Released') IN ('Released', 'Failed')

@@ -56,15 +56,22 @@ const sums = ['claims', 'requested', 'provisioned', 'footprint'].map((a) => `sum
 
 const amounts = ['claims', 'requested', 'provisioned', 'footprint'];
 const ofKey = (of: string) => amounts.map((a) => `${of}.${a}`).join(', ');
-/** What was promised before a moment, and by how much that changed in each span of so many milliseconds up to another. */
-export const heldBetween = statement<HeldRow, [kind: string, name: string, from: Date, to: Date, spanMs: number]>(
-  `WITH of_keys AS MATERIALIZED (${keys}), since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= $3)
-   SELECT s.span, ${sums} FROM (
-     SELECT -1 AS span, ${ofKey('d')} FROM of_keys k JOIN use_sums d ON d.key_id = k.id AND d.day = (SELECT day FROM since)
+const spans = `CASE WHEN c.at <= $1 THEN -1 ELSE floor(date_part('epoch', c.at - $1) * 1000 / $3)::integer END`;
+const promised = (before: string, since: string) =>
+  `SELECT s.span, ${sums} FROM (
+     SELECT -1 AS span, ${ofKey('d')} FROM ${before} d.day = (SELECT day FROM since)
      UNION ALL
-     SELECT CASE WHEN c.at <= $3 THEN -1 ELSE floor(date_part('epoch', c.at - $3) * 1000 / $5)::integer END, ${ofKey('c')}
-     FROM of_keys k JOIN use_changes c ON c.key_id = k.id AND c.at > coalesce((SELECT day FROM since), '-infinity') AND c.at <= $4
-   ) s GROUP BY s.span ORDER BY s.span LIMIT 100000`,
+     SELECT ${spans}, ${ofKey('c')} FROM ${since} c.at > coalesce((SELECT day FROM since), '-infinity') AND c.at <= $2
+   ) s GROUP BY s.span ORDER BY s.span LIMIT 100000`;
+const lastDay = `since AS MATERIALIZED (SELECT max(day) AS day FROM use_days WHERE day <= $1)`;
+/** What was promised before a moment, and by how much that changed in each span of so many milliseconds up to another: everything. */
+export const heldOfSite = statement<HeldRow, [from: Date, to: Date, spanMs: number]>(
+  `WITH ${lastDay} ${promised('use_sums d WHERE', 'use_changes c WHERE')}`,
+);
+/** The same of the keys of a kind and name. */
+export const heldBetween = statement<HeldRow, [from: Date, to: Date, spanMs: number, kind: string, name: string]>(
+  `WITH of_keys AS MATERIALIZED (${keys.replaceAll('$1', '$4').replaceAll('$2', '$5')}), ${lastDay}
+   ${promised('of_keys k JOIN use_sums d ON d.key_id = k.id AND', 'of_keys k JOIN use_changes c ON c.key_id = k.id AND')}`,
 );
 
 /** The same of one claim. */

@@ -9,6 +9,7 @@ import {
   eventsBetween,
   heldBetween,
   heldOfClaim,
+  heldOfSite,
   limitsBetween,
   pointsOf,
   type HeldRow,
@@ -102,9 +103,11 @@ export async function getHistory(database: Database, sight: Sight, query: Histor
   const at = Array.from({ length: spans }, (_, i) => from.getTime() + i * wide);
   const [points, held, limits, events, happened] = await Promise.all([
     pointsOf[step](database, kind, name, from, until, spans + 1),
-    claim === null
-      ? heldBetween(database, kind, name, from, until, wide)
-      : heldOfClaim(database, claim, from, until, wide),
+    claim !== null
+      ? heldOfClaim(database, claim, from, until, wide)
+      : kind === 'site'
+        ? heldOfSite(database, from, until, wide)
+        : heldBetween(database, from, until, wide, kind, name),
     kind === 'namespace' ? limitsBetween(database, name, from, until) : [],
     // of more than a namespace they would be a blur
     kind === 'namespace' || claim !== null ? eventsBetween(database, kind, name, from, until, claim, mostEvents) : [],
