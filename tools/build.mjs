@@ -38,6 +38,21 @@ const common = {
   outExtension: { '.js': '.mjs' },
 };
 
+/** The platform's own client, beside what loads it. */
+const buildPlatformClient = (folder) =>
+  build({
+    absWorkingDir: root,
+    entryPoints: [platformClient],
+    bundle: true,
+    platform: 'node',
+    format: 'cjs',
+    target: 'node20',
+    logLevel: 'error',
+    outfile: `${folder}/${platformClientFile}`,
+    minify: true,
+    keepNames: true,
+  });
+
 /** Server and stand-ins, in about a second. */
 export async function buildPrograms() {
   await Promise.all([
@@ -52,24 +67,14 @@ export async function buildPrograms() {
       entryNames: '[name]',
     }),
     build({ ...common, entryPoints: ['apps/standins/src/main.ts'], outdir: 'apps/standins/dist' }),
-    build({
-      absWorkingDir: root,
-      entryPoints: [platformClient],
-      bundle: true,
-      platform: 'node',
-      format: 'cjs',
-      target: 'node20',
-      logLevel: 'error',
-      outfile: `apps/server/dist/${platformClientFile}`,
-      minify: true,
-      keepNames: true,
-    }),
+    buildPlatformClient('apps/server/dist'),
   ]);
 }
 
 /** The benches of what is computed. */
-export function buildBench() {
-  return build({
+export async function buildBench() {
+  await buildPlatformClient('packages/core/dist');
+  await build({
     ...common,
     entryPoints: [
       'packages/core/src/placement/decisions.bench.ts',
