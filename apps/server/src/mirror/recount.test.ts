@@ -1,9 +1,13 @@
+import pg from 'pg';
 import pino from 'pino';
+import type { Model } from 'sequelize';
 import type { Database } from '../database/database';
+import type { Table } from '../database/table';
 import { Metrics } from '../metrics/metrics';
+import { diskUse, heldTotals, poolSums } from '../pools/sums-model';
 import { migratedDatabase } from '../testing/databases';
 import { fillSite } from '../testing/filling';
-import pg from 'pg';
+import { claimStates, claimTotals } from './claim-state-model';
 import { Recounter } from './recount';
 
 let database: Database;
@@ -23,76 +27,75 @@ beforeAll(async () => {
 });
 afterAll(() => end());
 
+const counted = async (facts: string): Promise<number> =>
+  (await metrics.differences.get()).values.find((v) => v.labels.facts === facts)?.value ?? 0;
+const claimNamed = async (name: string) => (await claimStates.in(database).findOne({ where: { name } }))!;
+/** The first row of a table. */
+const firstOf = async <M extends Model>(of: Table<M>, by: string) =>
+  (await of.in(database).findOne({ order: [[by, 'ASC']] }))!;
+
 test('a filled site is kept as recounting says', async () => {
   expect(await recounter.all()).toEqual([]);
 });
 
-test.each([
+const spoils: readonly (readonly [what: string, spoil: () => Promise<unknown>, facts: string, named: RegExp])[] = [
   [
-    'a claim said to stand otherwise',
-    `UPDATE claim_states SET state = 'binding' WHERE name = 'data-keel-5-1'`,
+    'how a claim stands',
+    async () => (await claimNamed('data-keel-5-1')).update({ state: 'lost' }),
     'claims',
     /^claim /,
   ],
+  ['a claim that is there', async () => (await claimNamed('data-keel-7-1')).destroy(), 'claims', /^claim /],
   [
-    'a claim that is kept and not there',
-    `INSERT INTO claim_states VALUES ('ghost', 'team-0001', 'ghost', 'berth-01', 1, now(), 'bound', false)`,
+    'a claim that is not there',
+    async () =>
+      claimStates
+        .in(database)
+        .bulkCreate([{ ...(await claimNamed('data-keel-5-1')).get(), claimUid: 'ghost', name: 'ghost' }]),
     'claims',
     /^claim ghost$/,
   ],
-  ['a claim that is there and not kept', `DELETE FROM claim_states WHERE name = 'data-keel-7-1'`, 'claims', /^claim /],
   [
     'a number of claims',
-    `UPDATE claim_totals SET claims = claims + 2 WHERE (namespace, class_name) IN (SELECT namespace, class_name FROM claim_totals LIMIT 1)`,
+    async () => (await firstOf(claimTotals, 'namespace')).increment('claims', { by: 2 }),
     'namespaces',
     /^claims of team-/,
   ],
   [
     'what a namespace has reserved',
-    `UPDATE held_totals SET bytes = bytes - 7 WHERE (namespace, class_name) IN (SELECT namespace, class_name FROM held_totals LIMIT 1)`,
+    async () => (await firstOf(heldTotals, 'namespace')).decrement('bytes', { by: 7 }),
     'namespaces',
     /^held by team-/,
   ],
   [
     'what is foreign on a pool',
-    `UPDATE pool_sums SET foreign_raw = foreign_raw + 1 WHERE pool_id = 'reef-01-a'`,
+    async () => (await firstOf(poolSums, 'poolId')).increment('foreignRaw', { by: 1 }),
     'pools',
     /^pool reef-01-a$/,
   ],
   [
     'what is promised on a disk',
-    `UPDATE disk_use SET bytes = bytes + 1 WHERE disk IN (SELECT min(disk) FROM disk_use)`,
+    async () => (await firstOf(diskUse, 'disk')).increment('bytes', { by: 1 }),
     'pools',
-    /^disk eui\./,
+    /^disk eui/,
   ],
-  [
-    'a disk of which nothing was known',
-    `DELETE FROM disk_use WHERE disk IN (SELECT max(disk) FROM disk_use)`,
-    'pools',
-    /^disk eui\./,
-  ],
-])('%s that is off is put right, counted and told', async (_what, spoil, facts, named) => {
-  const counted = async () =>
-    (await metrics.differences.get()).values.find((v) => v.labels.facts === facts)?.value ?? 0;
-  const before = await counted();
+  ['a disk that is in use', async () => (await firstOf(diskUse, 'disk')).destroy(), 'pools', /^disk eui/],
+];
+test.each(spoils)('%s that is off is put right, counted and told', async (_what, spoil, facts, named) => {
+  const before = await counted(facts);
   told.length = 0;
-  await database.rows(spoil);
+  await spoil();
   const off = await recounter.all();
   expect(off).toEqual([expect.stringMatching(named)]);
-  expect(await counted()).toBe(before + 1);
+  expect(await counted(facts)).toBe(before + 1);
   expect(told.join()).toContain(off[0]);
   expect(await recounter.all()).toEqual([]);
 });
 
 test('turns go round, a part of each at a time', async () => {
-  const ghosts = Array.from(
-    { length: 3 },
-    (_, i) => `UPDATE claim_states SET stuck = NOT stuck WHERE name = 'data-keel-${i}-0'`,
-  );
-  for (const spoil of ghosts) await database.rows(spoil);
-  const counted = async () => (await metrics.differences.get()).values.find((v) => v.labels.facts === 'claims')!.value;
-  const before = await counted();
+  for (let i = 0; i < 3; i++) await (await claimNamed(`data-keel-${i}-0`)).update({ stuck: true });
+  const before = await counted('claims');
   // 2,985 claims, a thousand in each turn
   for (let turn = 0; turn < 3; turn++) await recounter.some();
-  expect(await counted()).toBe(before + 3);
+  expect(await counted('claims')).toBe(before + 3);
 });
