@@ -21,10 +21,10 @@ export const claimsToDelete = statement<
      coalesce(r.adopted, r.claim_uid IS NULL) AS adopted,
      (SELECT coalesce(jsonb_agg(p.backend_id ORDER BY f.mode DESC), '[]') FROM further_copies f JOIN pools p ON p.id = f.pool_id
       WHERE f.claim_uid = c.uid) AS copies_on
-   FROM ${claimsOf(`SELECT s.claim_uid FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
+   FROM ${claimsOf(`SELECT s.claim_uid, asked.place FROM unnest($1::text[], $2::text[]) WITH ORDINALITY AS asked (namespace, name, place)
      JOIN claim_states s ON s.namespace = asked.namespace AND s.name = asked.name`)}
    LEFT JOIN reservations r ON r.claim_uid = c.uid
-   LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name LIMIT 1000`,
+   LEFT JOIN platform_objects pv ON pv.plural = 'persistentvolumes' AND pv.name = c.volume_name ORDER BY k.place LIMIT 1000`,
 );
 
 /** Pods that use claims of these names, with what owns them. */

@@ -18,7 +18,7 @@ export const claimsNamed = statement<
   [namespaces: readonly string[], names: readonly string[]]
 >(
   `SELECT c.uid, c.namespace, c.name, c.size_bytes, c.provisioned, c.pool_id, c.consumed, c.state, r.reclaim, r.grace_days
-   FROM ${claimsOf(`SELECT s.claim_uid FROM unnest($1::text[], $2::text[]) AS asked (namespace, name)
+   FROM ${claimsOf(`SELECT s.claim_uid, asked.place FROM unnest($1::text[], $2::text[]) WITH ORDINALITY AS asked (namespace, name, place)
      JOIN claim_states s ON s.namespace = asked.namespace AND s.name = asked.name`)}
-   LEFT JOIN reservations r ON r.claim_uid = c.uid LIMIT 1000`,
+   LEFT JOIN reservations r ON r.claim_uid = c.uid ORDER BY k.place LIMIT 1000`,
 );
