@@ -86,7 +86,6 @@ export async function buildBench() {
       'apps/server/src/testing/listing-harness.ts',
       'apps/server/src/testing/applications-harness.ts',
       'apps/server/src/testing/usage-harness.ts',
-      'apps/server/src/testing/fill-harness.ts',
       'apps/server/src/testing/site-harness.ts',
       'packages/core/src/usage/trend.bench.ts',
       'packages/core/src/usage/forecast.bench.ts',
